@@ -1,0 +1,1 @@
+"""Kalyptra gives flat footage a shallow depth of field, after the shoot."""

@@ -1,0 +1,215 @@
+"""The bench's API: setups and revisions, pictures, numbers over time, renders."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any, Literal
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import NinjaAPI, Schema
+from ninja.security import django_auth
+
+from kalyptra.bench.pictures import SIZES, frame_jpeg
+from kalyptra.bench.state import ShotState, shot_state
+from kalyptra.core import FrameUnreadable, Setup, SetupError, View, read_frame, read_setup
+from kalyptra.library import revisions
+from kalyptra.library.models import Project, Revision, Shot
+from kalyptra.work import orders
+from kalyptra.work.models import Render
+
+api = NinjaAPI(title="Kalyptra bench", version="1", auth=django_auth, docs_url=None)
+
+MOST_READINGS = 2000
+
+
+class Problem(Schema):
+    """What happened, what was kept, and what to do."""
+
+    error: str
+
+
+class Conflict(Problem):
+    """Somebody else's change came first; `now` is the shot as it is."""
+
+    now: ShotState
+
+
+class Change(Schema):
+    base: int
+    setup: dict[str, Any]
+
+
+class Step(Schema):
+    base: int
+
+
+class Draft(Schema):
+    """A setup that is not saved: something is being dragged."""
+
+    setup: dict[str, Any]
+    frame: int
+    view: View = View.RESULT
+    size: int = SIZES[0]
+    subject: str | None = None
+
+
+class RenderOrder(Schema):
+    first: int
+    last: int
+
+
+class RenderState(Schema):
+    id: int
+    revision: int
+    first: int
+    last: int
+    frames: int
+    frames_done: int
+    frames_a_second: float
+    seconds_left: float | None
+    state: str
+    words: str
+    message: str
+    file: bool
+
+    @staticmethod
+    def resolve_words(render: Render) -> str:
+        return str(Render.State(render.state).label)
+
+    @staticmethod
+    def resolve_file(render: Render) -> bool:
+        return bool(render.file)
+
+
+@api.exception_handler(SetupError)
+def refused(request: HttpRequest, error: SetupError) -> HttpResponse:
+    text = f"This setup cannot be used: {error}. The saved one is unchanged."
+    return api.create_response(request, {"error": text}, status=422)
+
+
+@api.exception_handler(FrameUnreadable)
+def unreadable(request: HttpRequest, error: FrameUnreadable) -> HttpResponse:
+    return api.create_response(request, {"error": f"{error}."}, status=404)
+
+
+@api.exception_handler(revisions.Stale)
+def stale(request: HttpRequest, error: revisions.Stale) -> HttpResponse:
+    text = (
+        f"This shot was changed elsewhere: revision {error.shot.head} is in force. Your change is still on this page; "
+        "nothing was lost. Take the newer one, or save yours on top of it."
+    )
+    now = shot_state(error.shot).model_dump(mode="json")
+    return api.create_response(request, {"error": text, "now": now}, status=409)
+
+
+@api.exception_handler(revisions.NothingThere)
+def nothing(request: HttpRequest, error: revisions.NothingThere) -> HttpResponse:
+    return api.create_response(request, {"error": str(error)}, status=422)
+
+
+@api.get("shots/{shot_id}", response=ShotState)
+def get_shot(request: HttpRequest, shot_id: int) -> ShotState:
+    return shot_state(open_shot(request, shot_id))
+
+
+@api.put("shots/{shot_id}/setup", response={200: ShotState, 409: Conflict, 422: Problem})
+def save(request: HttpRequest, shot_id: int, change: Change) -> ShotState:
+    shot = open_shot(request, shot_id)
+    setup = read_setup(change.setup)
+    check_range(setup, shot)
+    return shot_state(revisions.save(shot.pk, change.base, setup, request.user))
+
+
+@api.post("shots/{shot_id}/undo", response={200: ShotState, 409: Conflict, 422: Problem})
+def undo(request: HttpRequest, shot_id: int, step: Step) -> ShotState:
+    return shot_state(revisions.undo(open_shot(request, shot_id).pk, step.base))
+
+
+@api.post("shots/{shot_id}/redo", response={200: ShotState, 409: Conflict, 422: Problem})
+def redo(request: HttpRequest, shot_id: int, step: Step) -> ShotState:
+    return shot_state(revisions.redo(open_shot(request, shot_id).pk, step.base))
+
+
+@api.get("shots/{shot_id}/frames/{revision}/{frame}.jpg")
+def frame(
+    request: HttpRequest, shot_id: int, revision: int, frame: int, view: View = View.RESULT,
+    size: int = SIZES[-1], subject: str | None = None,
+) -> HttpResponse:  # fmt: skip
+    """A frame at a saved revision. It never changes, so the browser may keep it."""
+    shot = open_shot(request, shot_id)
+    setup = get_object_or_404(Revision, shot=shot, number=revision).setup
+    response = picture(shot, setup, frame, view, size, subject)
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
+
+
+@api.post("shots/{shot_id}/draft.jpg")
+def draft(request: HttpRequest, shot_id: int, draft: Draft) -> HttpResponse:
+    """A frame as it would be with a setup that is not saved."""
+    shot = open_shot(request, shot_id)
+    return picture(shot, read_setup(draft.setup), draft.frame, draft.view, draft.size, draft.subject)
+
+
+class ReadingsAsked(Schema):
+    setup: dict[str, Any]
+
+
+@api.post("shots/{shot_id}/readings", response={200: dict[str, Any], 422: Problem})
+def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[str, Any]:
+    """The numbers of a setup over its range: every frame, or every n-th of a long shot."""
+    shot = open_shot(request, shot_id)
+    setup = read_setup(asked.setup)
+    check_range(setup, shot)
+    first, last = setup.footage.first, setup.footage.last
+    step = max(1, -(-setup.footage.frames // MOST_READINGS))
+    width = shot.media.facts.width
+    read = [read_frame(setup, frame, width) for frame in range(first, last + 1, step)]
+    return {
+        "first": first,
+        "step": step,
+        "lens": [asdict(one.lens) for one in read],
+        "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
+    }
+
+
+@api.get("shots/{shot_id}/renders", response=list[RenderState])
+def renders(request: HttpRequest, shot_id: int) -> list[Render]:
+    return list(open_shot(request, shot_id).renders.all()[:20])
+
+
+@api.post("shots/{shot_id}/renders", response={200: RenderState, 422: Problem})
+def start_render(request: HttpRequest, shot_id: int, order: RenderOrder) -> Render | tuple[Literal[422], Problem]:
+    shot = open_shot(request, shot_id)
+    try:
+        return orders.order_render(shot, order.first, order.last, request.user)
+    except orders.Refused as reason:
+        return 422, Problem(error=str(reason))
+
+
+@api.post("renders/{render_id}/cancel", response=RenderState)
+def cancel_render(request: HttpRequest, render_id: int) -> Render:
+    return orders.cancel_render(open_render(request, render_id))
+
+
+def open_shot(request: HttpRequest, shot_id: int) -> Shot:
+    """The shot, where the user may edit it; else 404, as if it were not there."""
+    found = Shot.objects.select_related("media")
+    return get_object_or_404(found, pk=shot_id, project__in=Project.objects.open_to(request.user))
+
+
+def open_render(request: HttpRequest, render_id: int) -> Render:
+    return get_object_or_404(Render, pk=render_id, shot__project__in=Project.objects.open_to(request.user))
+
+
+def check_range(setup: Setup, shot: Shot) -> None:
+    frames = shot.media.facts.frames
+    if setup.footage.last >= frames:
+        raise SetupError(f"footage > last: the clip ends at frame {frames - 1}")
+
+
+def picture(shot: Shot, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> HttpResponse:
+    if not shot.media.proxy:
+        return api.create_response(None, {"error": "The footage is still being prepared."}, status=409)  # type: ignore[arg-type]
+    size = min(SIZES, key=lambda one: abs(one - size))
+    return HttpResponse(frame_jpeg(shot.media, setup, frame, view, size, subject), content_type="image/jpeg")

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class BenchConfig(AppConfig):
+    name = "kalyptra.bench"
+    label = "bench"

@@ -1,0 +1,50 @@
+"""Pictures for the viewer: a frame of a shot's proxy, seen one way, as JPEG."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import lru_cache
+
+import cv2
+from django.conf import settings
+
+from kalyptra.bench.framecache import FrameCache
+from kalyptra.core import HeldPicture, ReaderPool, Setup, Sources, View, look_identity, render_frame, shrink
+from kalyptra.library.files import local_path
+from kalyptra.library.models import Media
+
+JPEG_QUALITY = 88
+SIZES = (480, 960)
+"""Long sides in px that the viewer asks for: while something is dragged, and at rest."""
+
+_readers = ReaderPool(most=6)
+
+
+@lru_cache(maxsize=1)
+def _cache() -> FrameCache:
+    return FrameCache(settings.FRAME_CACHE, settings.FRAME_CACHE_LIMIT)
+
+
+def frame_jpeg(media: Media, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> bytes:
+    """A frame as JPEG, from the cache where it was shown before.
+
+    Args:
+        frame: frame number of the clip.
+        size: px on the long side, one of SIZES.
+        subject: for the views of mattes a subject's id, or None for all.
+
+    Raises:
+        FrameUnreadable: the proxy has no such frame.
+    """
+    identity = look_identity(setup, frame, view, subject)
+    key = hashlib.sha256(f"{media.digest}|{media.proxy.name}|{size}|{identity}".encode()).hexdigest()
+    return _cache().get(key, lambda: _make(media, setup, frame, view, size, subject))
+
+
+def _make(media: Media, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> bytes:
+    with _readers.borrow(local_path(media.proxy.name), media.proxy_facts) as reader:
+        footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
+    sources = Sources(footage, media.facts.width)
+    codes = render_frame(setup, frame, sources, view, subject)
+    done, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
+    return data.tobytes()

@@ -1,0 +1,73 @@
+"""What the bench page knows of a shot, in one value that the page and the API share."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from ninja import Schema
+
+from kalyptra.core import ClipFacts, rate_text, timecode
+from kalyptra.library.models import Shot
+from kalyptra.library.revisions import newest_after
+
+
+class ClipState(Schema):
+    """The clip, as far as the viewer needs it."""
+
+    kind: str
+    width: int
+    height: int
+    frames: int
+    rate: float
+    rate_text: str
+    seconds: float
+    codec: str
+    bits: int
+    sound: str | None
+    notes: list[str]
+    timecodes: list[str]
+
+
+class ShotState(Schema):
+    """A shot as it is now: its setup, the revision in force, and what undo and redo would do."""
+
+    id: int
+    title: str
+    revision: int
+    saved: datetime
+    can_undo: bool
+    can_redo: bool
+    setup: dict[str, Any]
+    clip: ClipState
+
+
+def shot_state(shot: Shot) -> ShotState:
+    revision = shot.revision
+    return ShotState(
+        id=shot.pk,
+        title=shot.title,
+        revision=shot.head,
+        saved=revision.created,
+        can_undo=revision.parent is not None,
+        can_redo=newest_after(shot) is not None,
+        setup=revision.setup.model_dump(mode="json"),
+        clip=clip_state(shot.media.facts),
+    )
+
+
+def clip_state(facts: ClipFacts) -> ClipState:
+    return ClipState(
+        kind=facts.kind.value,
+        width=facts.width,
+        height=facts.height,
+        frames=facts.frames,
+        rate=float(facts.rate.fraction),
+        rate_text=rate_text(facts.rate.fraction),
+        seconds=facts.seconds,
+        codec=facts.codec,
+        bits=facts.bits,
+        sound=facts.audio,
+        notes=list(facts.notes),
+        timecodes=[timecode(frame, facts.rate) for frame in range(facts.frames)],
+    )

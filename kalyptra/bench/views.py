@@ -1,0 +1,49 @@
+"""The bench's pages, and files to take away."""
+
+from __future__ import annotations
+
+import json
+
+from django.contrib.auth.decorators import login_required
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET
+
+from kalyptra.bench.api import open_render, open_shot
+from kalyptra.bench.state import shot_state
+from kalyptra.library.models import Media
+
+STAGES = ("Footage", "Subjects", "Distance", "Lens", "Render")
+
+
+@login_required
+@require_GET
+@ensure_csrf_cookie
+def bench(request: HttpRequest, pk: int) -> HttpResponse:
+    shot = open_shot(request, pk)
+    if shot.media.state != Media.State.READY:
+        return redirect(shot.project)
+    context = {"shot": shot, "state": shot_state(shot).model_dump(mode="json"), "stages": STAGES}
+    return render(request, "bench/bench.html", context)
+
+
+@login_required
+@require_GET
+def setup_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The setup in force, as a file that `bin/kalyptra render` reads."""
+    shot = open_shot(request, pk)
+    text = json.dumps(shot.revision.document, indent=2)
+    response = HttpResponse(text, content_type="application/json")
+    response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-revision-{shot.head}.json"'
+    return response
+
+
+@login_required
+@require_GET
+def rendered_file(request: HttpRequest, pk: int) -> FileResponse:
+    found = open_render(request, pk)
+    if not found.file:
+        raise Http404("this render has no file")
+    name = f"{found.shot.title} {found.first}-{found.last}.mp4"
+    return FileResponse(found.file.open(), as_attachment=True, filename=name, content_type="video/mp4")

@@ -1,0 +1,53 @@
+"""The core's front: everything that the web, the jobs and the shell may use of it.
+
+It imports no Django, no web code and no database.
+"""
+
+from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
+from kalyptra.core.clip.guarded import GuardedFailure
+from kalyptra.core.clip.probe import NotFootage, probe, rate_text
+from kalyptra.core.clip.proxy import make_proxy, proxy_size
+from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, ReaderPool, open_clip, shrink
+from kalyptra.core.clip.timecode import timecode
+from kalyptra.core.export import RenderJob, render_to_file
+from kalyptra.core.frame import CutOut, Plate, Sources, View, render_frame, through_lens
+from kalyptra.core.identity import look_identity
+from kalyptra.core.reading import Reading, read_frame
+from kalyptra.core.setup.document import Footage, Output, Quality, Setup
+from kalyptra.core.setup.upgrade import SetupError, read_setup
+
+__all__ = [
+    "ClipFacts",
+    "CutOut",
+    "Footage",
+    "FrameUnreadable",
+    "GuardedFailure",
+    "HeldPicture",
+    "Kind",
+    "NotFootage",
+    "Output",
+    "Plate",
+    "Quality",
+    "Rate",
+    "Reading",
+    "ReaderPool",
+    "RenderJob",
+    "Setup",
+    "SetupError",
+    "Sources",
+    "Transfer",
+    "View",
+    "look_identity",
+    "make_proxy",
+    "open_clip",
+    "probe",
+    "proxy_size",
+    "rate_text",
+    "read_frame",
+    "read_setup",
+    "render_frame",
+    "render_to_file",
+    "shrink",
+    "through_lens",
+    "timecode",
+]

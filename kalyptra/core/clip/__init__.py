@@ -1,0 +1,1 @@
+"""Clips: probing untrusted media, decoding, transfer curves, proxies, timecode, encoding."""

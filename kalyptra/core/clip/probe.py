@@ -1,0 +1,294 @@
+"""Find out what an untrusted file is. The file's name and what it claims are not believed; its bytes are."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+from statistics import median
+from typing import Any
+
+import av
+from PIL import Image
+
+from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
+from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
+from kalyptra.core.clip.reader import MAX_PIXELS, open_clip, open_container
+
+MAX_FRAMES = 500_000
+MAX_MEMBERS = 20_000
+MAX_UNPACKED = 64 << 30
+STILL_SECONDS = 5
+STANDARD_RATES = tuple(
+    Fraction(*pair)
+    for pair in ((24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (48, 1), (50, 1), (60000, 1001), (60, 1),
+                 (100, 1), (120000, 1001), (120, 1), (240, 1))
+)  # fmt: skip
+PICTURE_SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp")
+SRGB_TRANSFERS = {13}
+"""ITU-T H.273 code points that mean the sRGB curve; every other is read as BT.709."""
+
+
+class NotFootage(Exception):
+    """The file cannot be used as footage. The text tells the editor why."""
+
+
+def probe(path: Path, rate: Rate) -> ClipFacts:
+    """Find a file's facts, in a process of its own with limits.
+
+    Args:
+        path: the file; its name does not matter.
+        rate: the rate that stills and picture sequences get.
+
+    Raises:
+        NotFootage: it is none, it is damaged beyond use, or it is larger than the limits.
+    """
+    try:
+        found = run_guarded(
+            "kalyptra.core.clip.probe:probe_here",
+            {"path": str(path), "rate": [rate.numerator, rate.denominator]},
+            Limits(seconds=60),
+        )
+    except GuardedFailure as failure:
+        if failure.kind == "NotFootage":
+            raise NotFootage(str(failure)) from failure
+        why = {"time": "looking into it took too long", "memory": "it needs too much memory"}
+        raise NotFootage(f"This file cannot be read: {why.get(failure.kind, 'its contents are damaged')}.") from failure
+    return ClipFacts.model_validate(found)
+
+
+def probe_here(path: str, rate: list[int]) -> dict[str, Any]:
+    """The probe itself; runs inside the guarded process."""
+    file = Path(path)
+    kind = sniff(file)
+    given = Rate(numerator=rate[0], denominator=rate[1])
+    readers: dict[str, Callable[[Path, Rate], ClipFacts]] = {
+        "video": _probe_video, "archive": _probe_sequence, "picture": _probe_still,
+    }  # fmt: skip
+    if kind is None:
+        raise NotFootage(
+            "This is no footage that Kalyptra reads. It takes MP4, MOV, MKV, WebM and AVI video, a ZIP of pictures, "
+            "and PNG, JPEG, TIFF or WebP stills."
+        )
+    facts = readers[kind](file, given)
+    first = open_clip(file, facts)
+    try:
+        first.picture(0)
+    except Exception as error:
+        raise NotFootage(f"Not even the first frame can be decoded: {error}") from error
+    return facts.model_dump(mode="json")
+
+
+def sniff(path: Path) -> str | None:
+    """What the first bytes say: "video", "archive", "picture", or None."""
+    head = path.open("rb").read(16)
+    if head[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip") or head[:4] == b"\x1a\x45\xdf\xa3":
+        return "video"
+    if head[:4] == b"RIFF" and head[8:12] == b"AVI ":
+        return "video"
+    if head[:4] in (b"PK\x03\x04",):
+        return "archive"
+    pictures = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\x00", b"MM\x00*")
+    if head.startswith(pictures) or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
+        return "picture"
+    return None
+
+
+def _probe_video(path: Path, _: Rate) -> ClipFacts:
+    try:
+        container = open_container(path)
+    except av.FFmpegError as error:
+        raise NotFootage(f"The file looks like a video but cannot be opened: {error.strerror}.") from error
+    if not container.streams.video:
+        raise NotFootage("There is sound in this file, but no picture.")
+    stream = container.streams.video[0]
+    if stream.codec_context is None:
+        raise NotFootage("The video is in a format that Kalyptra does not decode.")
+    notes: list[str] = []
+    stamps, damaged = _time_stamps(container, stream)
+    if not stamps:
+        raise NotFootage("There is not one video frame in this file.")
+    if damaged:
+        notes.append("The file breaks off or is damaged; what can be decoded is used.")
+    pts, rate, varied = conform(stamps, stream.time_base, stream.average_rate or stream.guessed_rate)
+    if varied:
+        notes.append(f"Variable frame rate, conformed to {rate_text(rate)} frames/s.")
+    container.seek(0)
+    first = _first_frame(container, stream)
+    if first is None:
+        raise NotFootage("Not one frame of this video can be decoded.")
+    width, height, rotation, shape_note = _upright_size(first, stream)
+    notes += shape_note
+    bits = max((part.bits for part in first.format.components), default=8)
+    transfer = Transfer.SRGB if int(stream.codec_context.color_trc or 0) in SRGB_TRANSFERS else Transfer.BT709
+    if int(stream.codec_context.color_trc or 0) in (16, 18):
+        notes.append("The footage is tagged as high dynamic range; it is read as BT.709, so it may look flat.")
+    audio = next((s.codec_context.name for s in container.streams.audio if s.codec_context), None)
+    return ClipFacts(
+        kind=Kind.VIDEO, container=container.format.name, codec=stream.codec_context.name, width=width, height=height,
+        rate=Rate.of(rate), frames=len(pts), transfer=transfer, bits=bits, rotation=rotation, pts=tuple(pts),
+        time_base=Rate.of(stream.time_base), audio=audio, notes=tuple(notes),
+    )  # fmt: skip
+
+
+def _time_stamps(container: Any, stream: Any) -> tuple[list[int], bool]:
+    """Presentation times of all frames, sorted, without decoding; and whether reading broke off."""
+    stamps = set()
+    try:
+        for packet in container.demux(stream):
+            if packet.pts is not None and packet.size:
+                if packet.is_discard:
+                    continue
+                stamps.add(packet.pts)
+            if len(stamps) > MAX_FRAMES:
+                raise NotFootage(f"The clip has more than {MAX_FRAMES:,} frames. Cut it into shorter files first.")
+    except av.FFmpegError:
+        return sorted(stamps), True
+    return sorted(stamps), False
+
+
+def conform(stamps: list[int], time_base: Fraction, stated: Fraction | None) -> tuple[list[int], Fraction, bool]:
+    """Lay frames with any time stamps onto a constant rate.
+
+    Args:
+        stamps: sorted presentation times, in units of time_base.
+        stated: the rate that the file gives, or None.
+
+    Returns:
+        For each frame of the constant rate the stamp of the frame to show, the rate, and whether the source
+        varied. A frame is shown at the time nearest to its own.
+    """
+    if len(stamps) == 1:
+        return stamps, stated or Fraction(25), False
+    steps = [b - a for a, b in zip(stamps, stamps[1:], strict=False)]
+    seconds = float((stamps[-1] - stamps[0]) * time_base)
+    measured = Fraction((len(stamps) - 1) / seconds).limit_denominator(100_000)
+    constant = _near_standard(stated if stated and abs(stated / measured - 1) < 0.002 else measured)
+    # Containers that count in milliseconds round every stamp: allow that, and one twentieth of a frame.
+    allowed = max(1.5 * float(time_base), 0.05 / float(constant))
+    late = [abs(float((stamp - stamps[0]) * time_base) - i / float(constant)) for i, stamp in enumerate(stamps)]
+    if max(late) <= allowed:
+        return stamps, constant, False
+    rate = _near_standard(1 / (Fraction(median(steps)) * time_base), snap=0.04)
+    count = max(1, round((seconds + float(median(steps) * time_base)) * float(rate)))
+    if count > MAX_FRAMES:
+        raise NotFootage(f"The clip would have more than {MAX_FRAMES:,} frames. Cut it into shorter files first.")
+    chosen, at = [], 0
+    for frame in range(count):
+        time = frame / float(rate)
+        while at + 1 < len(stamps) and float((stamps[at + 1] - stamps[0]) * time_base) <= time + 0.5 / float(rate):
+            at += 1
+        chosen.append(stamps[at])
+    return chosen, rate, True
+
+
+def _near_standard(rate: Fraction, snap: float = 0.0004) -> Fraction:
+    nearest = min(STANDARD_RATES, key=lambda standard: abs(standard - rate))
+    return nearest if abs(nearest / rate - 1) <= snap else rate.limit_denominator(1001)
+
+
+def rate_text(rate: Fraction) -> str:
+    """A rate in words: whole, or to three places."""
+    return str(rate.numerator) if rate.denominator == 1 else f"{float(rate):.3f}"
+
+
+def _first_frame(container: Any, stream: Any) -> Any:
+    for packet in container.demux(stream):
+        try:
+            for frame in packet.decode():
+                return frame
+        except av.FFmpegError:
+            continue
+    return None
+
+
+def _upright_size(frame: Any, stream: Any) -> tuple[int, int, int, list[str]]:
+    width, height, notes = frame.width, frame.height, []
+    shape = stream.sample_aspect_ratio
+    if shape and shape != 1:
+        width = max(2, round(width * float(shape)))
+        notes.append(f"The pixels are not square; the picture is shown {width} px wide.")
+    # FFmpeg's display matrix counts counter-clockwise.
+    rotation = -round(frame.rotation / 90) * 90 % 360
+    if rotation:
+        notes.append(f"Turned by {rotation} degrees, as the camera noted.")
+    if rotation in (90, 270):
+        width, height = height, width
+    if width * height > MAX_PIXELS or not (2 <= width <= 16384 and 2 <= height <= 16384):
+        raise NotFootage(f"The picture is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
+    return width, height, rotation, notes
+
+
+def _picture_size(data: bytes, name: str) -> tuple[int, int, int]:
+    """(width, height, bits) from a picture's header alone."""
+    Image.MAX_IMAGE_PIXELS = None  # we check ourselves, before anything is decoded
+    try:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "TIFF", "WEBP")) as image:
+            (width, height), mode, animated = image.size, image.mode, getattr(image, "n_frames", 1)
+            orientation = image.getexif().get(0x0112, 1)
+    except Exception as error:
+        raise NotFootage(f"{name} cannot be read as a picture.") from error
+    if animated > 1 and not name.lower().endswith((".tif", ".tiff")):
+        raise NotFootage(f"{name} moves. Save it as a video or as a sequence of stills.")
+    if width * height > MAX_PIXELS:
+        raise NotFootage(f"{name} is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
+    if width < 2 or height < 2:
+        raise NotFootage(f"{name} is only {width} x {height} px.")
+    if orientation in (5, 6, 7, 8):  # the decoder turns these upright by itself
+        width, height = height, width
+    return width, height, 16 if mode.startswith("I;16") else 8
+
+
+def _probe_still(path: Path, rate: Rate) -> ClipFacts:
+    width, height, bits = _picture_size(path.read_bytes(), path.name)
+    return ClipFacts(
+        kind=Kind.STILL, container="still", codec="picture", width=width, height=height, rate=rate, bits=bits,
+        frames=round(STILL_SECONDS * rate.fraction), transfer=Transfer.SRGB,
+        notes=(f"A still, held for {STILL_SECONDS} seconds.",),
+    )  # fmt: skip
+
+
+def _probe_sequence(path: Path, rate: Rate) -> ClipFacts:
+    try:
+        archive = zipfile.ZipFile(path)
+        infos = [info for info in archive.infolist() if _is_member(info)]
+    except zipfile.BadZipFile as error:
+        raise NotFootage("The ZIP archive is damaged.") from error
+    if not infos:
+        raise NotFootage("There are no PNG, JPEG, TIFF or WebP pictures in this ZIP archive.")
+    if len(infos) > MAX_MEMBERS or sum(info.file_size for info in infos) > MAX_UNPACKED:
+        raise NotFootage(f"The archive is too large; at most {MAX_MEMBERS:,} pictures are taken.")
+    infos.sort(key=lambda info: _natural(info.filename))
+    first = _read_member(archive, infos[0])
+    width, height, bits = _picture_size(first, infos[0].filename)
+    for info in infos[1:]:
+        if _picture_size(_read_member(archive, info, 1 << 16), info.filename)[:2] != (width, height):
+            raise NotFootage(f"{info.filename} has another size than {infos[0].filename}; all pictures must match.")
+    return ClipFacts(
+        kind=Kind.SEQUENCE, container="zip", codec="pictures", width=width, height=height, rate=rate,
+        frames=len(infos), transfer=Transfer.SRGB, bits=bits, members=tuple(info.filename for info in infos),
+        notes=(f"A sequence of {len(infos)} pictures at {rate_text(rate.fraction)} frames/s.",),
+    )  # fmt: skip
+
+
+def _is_member(info: zipfile.ZipInfo) -> bool:
+    name = info.filename
+    hidden = name.startswith("__MACOSX/") or name.rsplit("/", 1)[-1].startswith(".")
+    return not info.is_dir() and not hidden and name.lower().endswith(PICTURE_SUFFIXES)
+
+
+def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int = 512 << 20) -> bytes:
+    """At most `most` bytes: an archive can claim any size."""
+    try:
+        with archive.open(info) as member:
+            return member.read(most)
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError) as error:
+        raise NotFootage(f"{info.filename} in the archive cannot be read: {error}") from error
+
+
+def _natural(name: str) -> list[tuple[int, str]]:
+    """Sorting key that counts: frame 9 before frame 10."""
+    return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d+)", name.lower()) if part]

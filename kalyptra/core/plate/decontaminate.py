@@ -1,0 +1,35 @@
+"""The subject's own colour at its soft edge, free of what lies behind it.
+
+At an edge the camera saw I = a F + (1 - a) B. With the picture behind, B, known or filled, F follows; it is held
+near the subject's colour further in, since the division is unsafe where a is small.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.plate.fill import fill
+
+SOLID = 0.95
+"""From this coverage on, a pixel's colour is taken as the subject's own."""
+
+
+def own_colour(
+    picture: NDArray[np.float32], matte: NDArray[np.float32], behind: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Estimate the subject's colour wherever its matte reaches.
+
+    Args:
+        picture: (height, width, 3) linear light, what the camera saw.
+        matte: (height, width) coverage, 0 to 1.
+        behind: (height, width, 3) linear light, the picture behind the subject.
+
+    Returns:
+        (height, width, 3) linear light, not negative; equals the picture where the matte is 1.
+    """
+    inner = fill(picture, (matte >= SOLID).astype(np.float32))
+    a = matte[..., None]
+    # Blend of F = inner + what the observed pixel says beyond the model; the correction is weighed by a.
+    corrected = inner + a * (picture - a * inner - (1 - a) * behind)
+    return np.maximum(np.where(a >= SOLID, picture, corrected), np.float32(0))

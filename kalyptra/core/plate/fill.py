@@ -1,0 +1,36 @@
+"""Fill the hole behind a subject from its surroundings: push and pull over a picture pyramid.
+
+Source: the pull-push scheme of Gortler et al., The Lumigraph (1996), section 3.4.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+
+def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Carry known values smoothly into where nothing is known.
+
+    Args:
+        values: (height, width, channels) float32.
+        known: (height, width) how far each pixel may be trusted, 0 to 1.
+
+    Returns:
+        Values, same shape: unchanged where known is 1. All zero where nothing is known anywhere.
+    """
+    if values.shape[2] > 3:  # OpenCV scales four channels at most, and one holds the weight
+        return np.concatenate([fill(values[..., :3], known), fill(values[..., 3:], known)], axis=2)
+    weighted = np.concatenate([values * known[..., None], known[..., None]], axis=2)
+    pyramid = [weighted]
+    while min(pyramid[-1].shape[:2]) > 2:
+        height, width = pyramid[-1].shape[:2]
+        half = ((width + 1) // 2, (height + 1) // 2)
+        pyramid.append(cv2.resize(pyramid[-1], half, interpolation=cv2.INTER_AREA))
+    filled = pyramid[-1] / np.maximum(pyramid[-1][..., -1:], np.float32(1e-6))
+    for level in reversed(pyramid[:-1]):
+        height, width = level.shape[:2]
+        coarse = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR)
+        filled = level + coarse * (1 - level[..., -1:])
+    return np.ascontiguousarray(filled[..., :-1], dtype=np.float32)

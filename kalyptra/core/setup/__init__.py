@@ -1,0 +1,1 @@
+"""The setup document: its models, its keys over time, and its upgrades."""

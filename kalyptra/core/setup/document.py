@@ -1,0 +1,155 @@
+"""The setup: the one document that decides how a shot's result looks.
+
+All lengths in pixels are pixels of the source picture at full size, from its top left corner.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from kalyptra.core.setup.keyed import Frozen, Keyed, constant
+
+VERSION = 1
+
+Distance = Annotated[float, Field(ge=0.02, le=100_000)]
+Pixels = Annotated[float, Field(ge=0, le=4000)]
+FrameNumber = Annotated[int, Field(ge=0, le=10_000_000)]
+
+
+class Acts(StrEnum):
+    """How a matte acts (see the words in docs/architecture.md)."""
+
+    CUT_OUT = "cut-out"
+    ZONE = "zone"
+
+
+class Form(StrEnum):
+    ELLIPSE = "ellipse"
+    ROUNDED_RECTANGLE = "rounded-rectangle"
+
+
+class Placement(Frozen):
+    """Where a shape lies: centre, full width and height in px, clockwise turn in degrees."""
+
+    x: Annotated[float, Field(ge=-100_000, le=100_000)]
+    y: Annotated[float, Field(ge=-100_000, le=100_000)]
+    width: Annotated[float, Field(ge=1, le=100_000)]
+    height: Annotated[float, Field(ge=1, le=100_000)]
+    turn: Annotated[float, Field(ge=-36_000, le=36_000)] = 0.0
+
+
+class ShapeMatte(Frozen):
+    """A matte drawn as one simple shape that moves between its keys."""
+
+    kind: Literal["shape"] = "shape"
+    form: Form = Form.ELLIPSE
+    corner: Annotated[float, Field(ge=0, le=1)] = 0.35
+    """Rounding of a rectangle's corners, as a share of half its short side."""
+    placement: Keyed[Placement]
+
+
+class Refine(Frozen):
+    """What is done to a matte of any kind, after it is found."""
+
+    grow: Annotated[float, Field(ge=-500, le=500)] = 0.0
+    feather_in: Pixels = 0.0
+    feather_out: Pixels = 0.0
+    invert: bool = False
+
+
+class Subject(Frozen):
+    """Something in the picture with a matte over time and a distance of its own."""
+
+    id: Annotated[str, Field(pattern=r"^[a-z0-9]{4,16}$")]
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    ink: Annotated[int, Field(ge=0, le=3)] = 0
+    enabled: bool = True
+    acts: Acts = Acts.CUT_OUT
+    matte: ShapeMatte
+    refine: Refine = Refine()
+    distance: Keyed[Distance]
+
+
+class Footage(Frozen):
+    """Which stretch of the clip is the shot: both frames belong to it."""
+
+    first: FrameNumber = 0
+    last: FrameNumber = 0
+
+    @model_validator(mode="after")
+    def _forwards(self) -> Self:
+        if self.last < self.first:
+            raise ValueError("the last frame lies before the first")
+        return self
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first + 1
+
+
+class DistanceMap(Frozen):
+    """How far away things are. So far: one distance for all that is no subject."""
+
+    backdrop: Keyed[Distance] = constant(12.0)
+
+
+class Aperture(StrEnum):
+    """Which of the two says how soft things get; the other is worked out from it."""
+
+    F_NUMBER = "f-number"
+    SOFTNESS = "softness"
+
+
+class Lens(Frozen):
+    focal_length_mm: Annotated[float, Field(ge=1, le=2000)] = 50.0
+    sensor_width_mm: Annotated[float, Field(ge=1, le=200)] = 36.0
+    aperture: Aperture = Aperture.F_NUMBER
+    f_number: Annotated[float, Field(ge=0.1, le=256)] = 1.8
+    softness: Pixels = 30.0
+    """Diameter of the circle of confusion that the backdrop gets, in px."""
+    permissible_coc_mm: Annotated[float, Field(ge=0.0005, le=0.5)] = 0.03
+
+
+class Focus(Frozen):
+    """The focus curve."""
+
+    distance: Keyed[Distance] = constant(2.0)
+
+
+class Quality(StrEnum):
+    DRAFT = "draft"
+    GOOD = "good"
+    HIGH = "high"
+
+
+class Output(Frozen):
+    """How the result is written."""
+
+    height: Annotated[int, Field(ge=0, le=8640)] = 0
+    """Lines of the result; 0 means as many as the source has."""
+    quality: Quality = Quality.GOOD
+
+
+class Setup(Frozen):
+    """Everything that decides a shot's result."""
+
+    version: Literal[1] = VERSION
+    footage: Footage = Footage()
+    subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
+    distance: DistanceMap = DistanceMap()
+    lens: Lens = Lens()
+    focus: Focus = Focus()
+    output: Output = Output()
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> Self:
+        names = [subject.id for subject in self.subjects]
+        if len(set(names)) != len(names):
+            raise ValueError("two subjects have the same id")
+        shortest = min([key.value for key in self.focus.distance.keys])
+        if shortest * 1000 <= self.lens.focal_length_mm:
+            raise ValueError("the focus distance must be longer than the focal length")
+        return self

@@ -1,0 +1,56 @@
+"""Reading a setup of any version: older documents are brought up to date, one step at a time."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from kalyptra.core.setup.document import VERSION, Setup
+
+Document = dict[str, Any]
+
+STEPS: Mapping[int, Callable[[Document], Document]] = {}
+"""For each older version the function that makes the next one of it."""
+
+
+class SetupError(ValueError):
+    """A setup that cannot be read. The text says which field and why."""
+
+
+def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
+    """Read a setup document.
+
+    Args:
+        document: JSON text, or what it holds.
+
+    Raises:
+        SetupError: it is no setup, of a version that is newer than this program, or out of bounds.
+    """
+    try:
+        data = dict(document if isinstance(document, Mapping) else json.loads(document))
+    except (ValueError, TypeError, RecursionError) as error:
+        raise SetupError(f"not a setup: {error}") from error
+    version = data.get("version", VERSION)
+    if not isinstance(version, int) or version > VERSION or version < 1:
+        raise SetupError(f"version {version!r} of the setup is not known here; this program reads 1 to {VERSION}")
+    while version < VERSION:
+        data = STEPS[version](data)
+        version += 1
+    try:
+        return Setup.model_validate_json(json.dumps(data))
+    except (ValidationError, ValueError) as error:
+        raise SetupError(plain_errors(error)) from error
+
+
+def plain_errors(error: Exception) -> str:
+    """A validation error in words: where, and what is wrong, at most three of them."""
+    if not isinstance(error, ValidationError):
+        return str(error)
+    lines = []
+    for one in error.errors()[:3]:
+        where = " > ".join(str(part).replace("_", " ") for part in one["loc"])
+        lines.append(f"{where}: {one['msg']}" if where else one["msg"])
+    return "; ".join(lines)

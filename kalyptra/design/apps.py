@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class DesignConfig(AppConfig):
+    name = "kalyptra.design"
+    label = "design"

@@ -1,0 +1,1 @@
+"""Setting up and starting Kalyptra. Standard library only: it runs before anything is installed."""

@@ -1,0 +1,178 @@
+"""What `bin/kalyptra` can do. Everything that needs installed packages runs in the environment's Python."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import secrets
+import signal
+import subprocess
+import sys
+from collections.abc import Iterator
+
+from kalyptra.launch import environment, system
+from kalyptra.launch.cluster import Cluster
+from kalyptra.launch.paths import LOCAL, PYTHON, ROOT, Stop, make_local
+from kalyptra.launch.supervise import Child, Supervisor, free_web_port
+
+HELP = """Kalyptra: shallow depth of field for flat footage.
+
+  bin/kalyptra start              set up what is missing, start everything, print the address
+  bin/kalyptra stop               stop what `start` started
+  bin/kalyptra test [LABEL ...]   set up what is missing, run the checks and the tests
+  bin/kalyptra bench [NAME ...]   measure speed and quality, side by side; --json FILE keeps the figures
+  bin/kalyptra still PICTURE ...  one picture through the lens; no web, no database (--help says all)
+  bin/kalyptra render SETUP ...   render a setup file, or a shot of the database by its number
+  bin/kalyptra shots              make docs/screenshots anew from the demo project
+  bin/kalyptra manage ...         Django's own commands, with the database up
+"""
+
+WORKERS = 1
+
+
+def main(words: list[str]) -> int:
+    command, rest = (words[0], words[1:]) if words else ("help", [])
+    actions = {
+        "start": lambda: start(),
+        "stop": lambda: stop(),
+        "test": lambda: test(rest),
+        "manage": lambda: manage(rest),
+        "shots": lambda: manage(["screenshots", *rest], dev=True),
+        "render": lambda: render(rest),
+        "still": lambda: shell("still", rest),
+        "bench": lambda: shell("bench", rest, dev=True),
+    }
+    if command not in actions:
+        print(HELP)
+        return 0 if command in ("help", "-h", "--help") else 2
+    try:
+        return actions[command]()
+    except Stop as reason:
+        print(reason, file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def settings_environment(database: str | None) -> dict[str, str]:
+    """The environment variables that Django's settings and the core read."""
+    kept = LOCAL / "secret-key"
+    if not kept.exists():
+        make_local()
+        kept.touch(mode=0o600)
+        kept.write_text(secrets.token_urlsafe(48))
+    env = {
+        **os.environ,
+        "PYTHONPATH": str(ROOT),
+        "KALYPTRA_DATA": str(LOCAL),
+        "DJANGO_SETTINGS_MODULE": "kalyptra.config.settings",
+        "KALYPTRA_SECRET_KEY": kept.read_text(),
+        "NUMBA_CACHE_DIR": str(LOCAL / "compiled"),
+    }
+    if database:
+        env["KALYPTRA_DATABASE_URL"] = database
+    return env
+
+
+@contextlib.contextmanager
+def database(purpose: str = "main") -> Iterator[str]:
+    """The cluster, up; stopped again at the end only if it was down before."""
+    cluster = Cluster(purpose)
+    started = cluster.start()
+    try:
+        yield cluster.url
+    finally:
+        if started:
+            cluster.stop()
+
+
+def start() -> int:
+    make_local()
+    with open(LOCAL / "start.lock", "a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            port = (LOCAL / "web.port").read_text() if (LOCAL / "web.port").exists() else "?"
+            print(f"Kalyptra already runs from this folder: http://127.0.0.1:{port}/")
+            return 0
+        lock.truncate(0)
+        lock.write(str(os.getpid()))
+        lock.flush()
+        system.need(["python3-venv", "postgresql"])
+        environment.make()
+        signal.signal(signal.SIGTERM, _interrupt)
+        with database() as url:
+            env = settings_environment(url)
+            _django(["prepare"], env)
+            port = free_web_port()
+            address = f"http://127.0.0.1:{port}/"
+            supervisor = Supervisor(env, _children(port))
+            print(f"\nKalyptra: {address}\nCtrl-C stops it. Logs: {LOCAL / 'logs'}\n", flush=True)
+            supervisor.run(address)
+            print("Stopped.")
+    return 0
+
+
+def _interrupt(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _children(port: int) -> list[Child]:
+    web = [str(PYTHON), "-m", "gunicorn", "kalyptra.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
+    web += ["--worker-class", "gthread", "--workers", "2", "--threads", "8", "--timeout", "120"]
+    web += ["--no-control-socket", "--graceful-timeout", "5", "--worker-tmp-dir", "/dev/shm"]
+    worker = [str(PYTHON), str(ROOT / "manage.py"), "worker"]
+    return [Child("web", web)] + [Child(f"worker-{n + 1}", worker) for n in range(WORKERS)]
+
+
+def stop() -> int:
+    held = LOCAL / "start.lock"
+    if held.exists():
+        with open(held, "r+") as lock:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                os.kill(int(lock.read()), signal.SIGTERM)
+                fcntl.flock(lock, fcntl.LOCK_EX)  # released when it has ended
+                print("Stopped.")
+                return 0
+    Cluster().stop()
+    print("Kalyptra was not running.")
+    return 0
+
+
+def test(labels: list[str]) -> int:
+    system.need(["python3-venv", "postgresql", "chromium"])
+    environment.make(dev=True)
+    with database("tests") as url:
+        env = settings_environment(url)
+        return subprocess.run([str(PYTHON), "-m", "kalyptra.shell.check", *labels], cwd=ROOT, env=env).returncode
+
+
+def manage(words: list[str], dev: bool = False) -> int:
+    system.need(["postgresql", "chromium"] if dev else ["postgresql"])
+    environment.make(dev)
+    with database() as url:
+        return _django(words, settings_environment(url), check=False)
+
+
+def render(words: list[str]) -> int:
+    """A shot's number needs the database, a setup file does not."""
+    if words and words[0].isdigit():
+        return manage(["render_shot", *words])
+    return shell("render", words)
+
+
+def shell(module: str, words: list[str], dev: bool = False) -> int:
+    environment.make(dev)
+    command = [str(PYTHON), "-m", f"kalyptra.shell.{module}", *words]
+    # Not cwd=ROOT: paths on the command line are the caller's.
+    return subprocess.run(command, env=settings_environment(None)).returncode
+
+
+def _django(words: list[str], env: dict[str, str], check: bool = True) -> int:
+    code = subprocess.run([str(PYTHON), str(ROOT / "manage.py"), *words], cwd=ROOT, env=env).returncode
+    if check and code:
+        raise Stop(f"`manage.py {' '.join(words)}` failed; see above.")
+    return code

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class LibraryConfig(AppConfig):
+    name = "kalyptra.library"
+    label = "library"

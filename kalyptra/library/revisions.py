@@ -1,0 +1,87 @@
+"""A shot's setup over its revisions: save, undo, redo."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+
+from kalyptra.core import Setup
+from kalyptra.library.models import Revision, Shot
+
+
+class Stale(Exception):
+    """The shot has moved on since the revision that a change started from."""
+
+    def __init__(self, shot: Shot) -> None:
+        super().__init__(f"revision {shot.head} is in force")
+        self.shot = shot
+
+
+class NothingThere(Exception):
+    """There is nothing to undo or redo."""
+
+
+@transaction.atomic
+def begin(shot: Shot, setup: Setup, author: Any) -> Revision:
+    """Give a new shot its first revision."""
+    shot.head = 1
+    shot.save()
+    return Revision.objects.create(shot=shot, number=1, document=setup.model_dump(mode="json"), author=author)
+
+
+@transaction.atomic
+def save(shot_id: int, base: int, setup: Setup, author: Any) -> Shot:
+    """Accept a change as a new revision.
+
+    Args:
+        base: number of the revision that the change started from.
+
+    Raises:
+        Stale: another revision is in force; nothing was saved.
+    """
+    shot = _locked(shot_id, base)
+    document = setup.model_dump(mode="json")
+    if shot.revision.document == document:
+        return shot
+    number = shot.revisions.order_by("-number").values_list("number", flat=True)[0] + 1
+    Revision.objects.create(shot=shot, number=number, parent=base, document=document, author=author)
+    return _move(shot, number)
+
+
+@transaction.atomic
+def undo(shot_id: int, base: int) -> Shot:
+    """Go back to the revision that the one in force was made from."""
+    shot = _locked(shot_id, base)
+    parent = shot.revision.parent
+    if parent is None:
+        raise NothingThere("This is the first revision; there is nothing to undo.")
+    return _move(shot, parent)
+
+
+@transaction.atomic
+def redo(shot_id: int, base: int) -> Shot:
+    """Go on to the newest revision that was made from the one in force."""
+    shot = _locked(shot_id, base)
+    after = newest_after(shot)
+    if after is None:
+        raise NothingThere("There is nothing to redo.")
+    return _move(shot, after)
+
+
+def newest_after(shot: Shot) -> int | None:
+    """Number of the newest revision that was made from the one in force."""
+    return shot.revisions.filter(parent=shot.head).order_by("-number").values_list("number", flat=True).first()
+
+
+def _locked(shot_id: int, base: int) -> Shot:
+    shot = Shot.objects.select_for_update().get(pk=shot_id)
+    if shot.head != base:
+        raise Stale(shot)
+    return shot
+
+
+def _move(shot: Shot, number: int) -> Shot:
+    shot.head = number
+    shot.save(update_fields=["head"])
+    return shot

@@ -1,0 +1,160 @@
+"""Pages of the library: sign in, projects, a project's shots, and taking in footage."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, cast
+
+from django.conf import settings
+from django.contrib import messages
+from django.contrib.auth import get_user_model, login
+from django.contrib.auth.decorators import login_required
+from django.contrib.auth.models import User
+from django.contrib.auth.views import LoginView
+from django.core.files.uploadedfile import TemporaryUploadedFile
+from django.db.models import Prefetch
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseForbidden, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from kalyptra.core import NotFootage
+from kalyptra.design.theme import THEMES
+from kalyptra.library import footage
+from kalyptra.library.forms import ProjectForm, ShotForm
+from kalyptra.library.models import Media, Project, Shot
+
+LOOPBACK = ("127.0.0.1", "::1")
+
+
+def demo_is_open(request: HttpRequest) -> bool:
+    """The demo is entered from this machine only, and never through a proxy."""
+    direct = request.META.get("REMOTE_ADDR") in LOOPBACK and "HTTP_X_FORWARDED_FOR" not in request.META
+    local_name = request.get_host().rsplit(":", 1)[0] in ("127.0.0.1", "localhost", "[::1]")
+    return bool(settings.DEMO_ENTRY) and direct and local_name
+
+
+class SignIn(LoginView):
+    template_name = "library/sign_in.html"
+    redirect_authenticated_user = True
+
+    def get_context_data(self, **more: Any) -> dict[str, Any]:
+        return super().get_context_data(demo_is_open=demo_is_open(self.request), **more)
+
+
+@require_POST
+def enter_demo(request: HttpRequest) -> HttpResponse:
+    if not demo_is_open(request):
+        return HttpResponseForbidden("The demo can be entered from this machine only.")
+    user = get_object_or_404(get_user_model(), username=settings.DEMO_USER)
+    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    return redirect("projects")
+
+
+@require_POST
+def set_theme(request: HttpRequest) -> HttpResponse:
+    back = request.POST.get("next", "/")
+    if not url_has_allowed_host_and_scheme(back, {request.get_host()}):
+        back = "/"
+    response = redirect(back)
+    chosen = request.POST.get("theme", "")
+    response.set_cookie("theme", chosen if chosen in THEMES else THEMES[0], max_age=31536000, samesite="Lax")
+    return response
+
+
+@login_required
+def projects(request: HttpRequest) -> HttpResponse:
+    form = ProjectForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        form.instance.owner = cast(User, request.user)
+        return redirect(form.save())
+    shots = Prefetch("shots", Shot.objects.select_related("media"))
+    found = Project.objects.open_to(request.user).prefetch_related(shots)
+    return render(request, "library/projects.html", {"projects": found, "form": form})
+
+
+@login_required
+def project(request: HttpRequest, pk: int) -> HttpResponse:
+    found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    form = ProjectForm(request.POST or None, instance=found)
+    if request.method == "POST" and form.is_valid():
+        form.save()
+        return redirect(found)
+    shots = found.shots.select_related("media").prefetch_related("renders")
+    return render(request, "library/project.html", {"project": found, "shots": shots, "form": form})
+
+
+@login_required
+@require_POST
+def delete_project(request: HttpRequest, pk: int) -> HttpResponse:
+    found = get_object_or_404(Project, pk=pk, owner=request.user)
+    for shot in found.shots.all():
+        footage.remove_shot(shot)
+    found.delete()
+    messages.info(request, f"{found.title} was deleted.")
+    return redirect("projects")
+
+
+@login_required
+@require_POST
+def add_footage(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take in one file; answers with JSON, since the page sends it with a progress bar."""
+    found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    upload = request.FILES.get("file")
+    if not isinstance(upload, TemporaryUploadedFile):
+        return JsonResponse({"error": "No file came with the request. Choose one and send it again."}, status=400)
+    if upload.size is None or upload.size > settings.UPLOAD_LIMIT:
+        most = settings.UPLOAD_LIMIT / (1 << 30)
+        return JsonResponse({"error": f"The file is too large; at most {most:.0f} GiB are taken."}, status=413)
+    try:
+        path = Path(upload.temporary_file_path())
+        shot = footage.take_in(found, path, upload.name or "footage", request.user)
+    except NotFootage as reason:
+        return JsonResponse({"error": f"{upload.name}: {reason} Nothing was kept."}, status=422)
+    return JsonResponse({"shot": shot.pk, "title": shot.title})
+
+
+@login_required
+@require_GET
+def preparing(request: HttpRequest, pk: int) -> HttpResponse:
+    """How far the footage of a project's shots is prepared, for the page to follow."""
+    found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    return JsonResponse(
+        {"shots": [{"id": s.pk, "state": s.media.state, "done": s.media.done, "message": s.media.message}
+                   for s in found.shots.select_related("media")]}
+    )  # fmt: skip
+
+
+@login_required
+@require_POST
+def rename_shot(request: HttpRequest, pk: int) -> HttpResponse:
+    shot = _shot(request, pk)
+    form = ShotForm(request.POST, instance=shot)
+    if form.is_valid():
+        form.save()
+    return redirect(shot.project)
+
+
+@login_required
+@require_POST
+def delete_shot(request: HttpRequest, pk: int) -> HttpResponse:
+    shot = _shot(request, pk)
+    footage.remove_shot(shot)
+    messages.info(request, f"{shot.title} was deleted.")
+    return redirect(shot.project)
+
+
+@login_required
+@require_GET
+def poster(request: HttpRequest, pk: int) -> FileResponse:
+    shots = Shot.objects.filter(project__in=Project.objects.open_to(request.user))
+    media = get_object_or_404(Media, pk=pk, pk__in=shots.values("media"))
+    if not media.poster:
+        raise Http404("no picture yet")
+    response = FileResponse(media.poster.open(), content_type="image/jpeg")
+    response["Cache-Control"] = "private, max-age=3600"
+    return response
+
+
+def _shot(request: HttpRequest, pk: int) -> Shot:
+    return get_object_or_404(Shot, pk=pk, project__in=Project.objects.open_to(request.user))

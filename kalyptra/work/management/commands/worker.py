@@ -1,0 +1,33 @@
+"""Run one worker of the queue until it is told to stop."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand
+from procrastinate.contrib.django import app
+
+QUEUES = ("footage", "render", "care")
+AT_ONCE = 3
+"""One render, one clip being prepared, and the care for both: a long render holds up nobody's upload."""
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        with app.replace_connector(app.connector.get_worker_connector()):  # type: ignore[attr-defined]
+            asyncio.run(self._work())
+
+    async def _work(self) -> None:
+        async with app.open_async():
+            await app.run_worker_async(
+                queues=QUEUES,
+                concurrency=AT_ONCE,
+                shutdown_graceful_timeout=0.5,
+                update_heartbeat_interval=settings.WORKER_HEARTBEAT,
+                stalled_worker_timeout=settings.WORKER_STALLED_AFTER,
+                fetch_job_polling_interval=2,
+            )

@@ -1,0 +1,57 @@
+"""Renders: what was asked for, how far it is, and the file that came of it."""
+
+from __future__ import annotations
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+from kalyptra.library.models import Shot
+
+
+def _in_folder(render: Render, name: str) -> str:
+    return f"renders/{render.key}/{name}"
+
+
+class Render(models.Model):
+    """One render of a shot. The setup is kept as it was when the render was asked for."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "waiting"
+        RUNNING = "running", "rendering"
+        DONE = "done", "done"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+
+    key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="renders")
+    revision = models.PositiveIntegerField()
+    document = models.JSONField()
+    first = models.PositiveIntegerField()
+    last = models.PositiveIntegerField()
+    state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
+    cancel_asked = models.BooleanField(default=False)
+    frames_done = models.PositiveIntegerField(default=0)
+    frames_a_second = models.FloatField(default=0)
+    message = models.TextField(blank=True)
+    file = models.FileField(upload_to=_in_folder, max_length=255, blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+    ended = models.DateTimeField(null=True)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return f"{self.shot} {self.first} to {self.last}"
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first + 1
+
+    @property
+    def seconds_left(self) -> float | None:
+        if self.state != self.State.RUNNING or self.frames_a_second <= 0:
+            return None
+        return (self.frames - self.frames_done) / self.frames_a_second
