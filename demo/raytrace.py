@@ -50,7 +50,18 @@ ALL = (
 
 
 def trace(scene: Scene, out: Path, frame: int, kind: int, size: tuple[int, int], quality: list[str], more: list[str]) -> None:  # fmt: skip
-    command = ["nice", "-n", "19", "povray", "-D", "+WT2", f"+W{size[0]}", f"+H{size[1]}", f"+I{scene.name}.pov", f"+O{out}"]
+    command = [
+        "nice",
+        "-n",
+        "19",
+        "povray",
+        "-D",
+        "+WT2",
+        f"+W{size[0]}",
+        f"+H{size[1]}",
+        f"+I{scene.name}.pov",
+        f"+O{out}",
+    ]
     command += [*quality, f"Declare=PASS={kind}", f"Declare=TIME={frame / scene.rate:.6f}", *more]
     done = subprocess.run(command, cwd=SCENES, capture_output=True, text=True, check=False)
     if done.returncode:
@@ -71,9 +82,13 @@ def trace_scene(scene: Scene, work: Path) -> None:
         linear = ["File_Gamma=1.0", "Grayscale_Output=on", "Bits_Per_Color=16"]
         trace_once(scene, folder / f"distance-{frame:03}.png", frame, DISTANCE, [], *linear)
         trace_once(scene, folder / f"matte-{frame:03}.png", frame, MATTE, FINE, *linear[:2])
-        trace_once(scene, folder / f"picture-{frame:03}.png", frame, BEAUTY, SMOOTH, "Bits_Per_Color=16", "File_Gamma=sRGB")
+        trace_once(
+            scene, folder / f"picture-{frame:03}.png", frame, BEAUTY, SMOOTH, "Bits_Per_Color=16", "File_Gamma=sRGB"
+        )
         if frame in scene.plates:
-            trace_once(scene, folder / f"plate-{frame:03}.png", frame, PLATE, SMOOTH, "Bits_Per_Color=16", "File_Gamma=sRGB")
+            trace_once(
+                scene, folder / f"plate-{frame:03}.png", frame, PLATE, SMOOTH, "Bits_Per_Color=16", "File_Gamma=sRGB"
+            )
         print(scene.name, frame, flush=True)
 
 
@@ -88,7 +103,12 @@ def trace_lenses(scene: Scene, work: Path) -> None:
             if (folder / "done").exists():
                 continue
             folder.mkdir(parents=True, exist_ok=True)
-            animation = [f"+KFF{samples}", f"Declare=LENS_N={samples}", f"Declare=LENS_A={diameter:.9f}", f"Declare=LENS_S={focus}"]
+            animation = [
+                f"+KFF{samples}",
+                f"Declare=LENS_N={samples}",
+                f"Declare=LENS_A={diameter:.9f}",
+                f"Declare=LENS_S={focus}",
+            ]
             kind = PLATE if name == "plate" else BEAUTY
             trace(scene, folder / "s.exr", frame, kind, LENS_SIZE, ["+FE"], animation)
             (folder / "done").touch()

@@ -8,9 +8,19 @@ import sys
 
 from PIL import Image, ImageDraw, ImageFont
 
-SERIF, BOLD, MONO = (f"/usr/share/fonts/truetype/dejavu/{name}.ttf" for name in ("DejaVuSerif", "DejaVuSerif-Bold", "DejaVuSansMono"))
+SERIF, BOLD, MONO = (
+    f"/usr/share/fonts/truetype/dejavu/{name}.ttf" for name in ("DejaVuSerif", "DejaVuSerif-Bold", "DejaVuSansMono")
+)
 FERRIES = ("Marrow", "Little Auk", "Copper Hen", "Saltwife", "Ninth Bell", "Old Tansy", "Pipit", "Long Anna")
-NOTES = ("lamp side only", "calls at Weir Stairs", "parcels till six", "not in fog", "tea on board", "stands off at low water", "by request")
+NOTES = (
+    "lamp side only",
+    "calls at Weir Stairs",
+    "parcels till six",
+    "not in fog",
+    "tea on board",
+    "stands off at low water",
+    "by request",
+)
 
 draw_at = random.Random(7)
 page = Image.new("RGB", (2100, 2940), (232, 222, 196))
@@ -25,7 +35,16 @@ def font(path: str, size: int) -> ImageFont.FreeTypeFont:
 pen.text((130, 110), "LANTERN QUAY", ink, font(BOLD, 168))
 pen.text((134, 310), "Tides and ferries for the eleventh month", ink, font(SERIF, 66))
 pen.line((130, 420, 1970, 420), ink, 8)
-heads = (("day", 130), ("high", 330), ("m", 570), ("low", 700), ("m", 940), ("ferry", 1080), ("leaves", 1450), ("note", 1660))
+heads = (
+    ("day", 130),
+    ("high", 330),
+    ("m", 570),
+    ("low", 700),
+    ("m", 940),
+    ("ferry", 1080),
+    ("leaves", 1450),
+    ("note", 1660),
+)
 for words, x in heads:
     pen.text((x, 445), words, red, font(BOLD, 46))
 y, minutes = 520, 312
@@ -44,6 +63,11 @@ for day in range(1, 31):
         pen.text((x, y + (12 if words == "note" else 0)), text, ink, font(face, size))
     y += 72
 pen.line((130, y + 20, 1970, y + 20), ink, 4)
-pen.text((134, y + 40), "Times are those of the harbour clock. When two lamps hang at the weir, no boat leaves.", ink, font(SERIF, 36))
+pen.text(
+    (134, y + 40),
+    "Times are those of the harbour clock. When two lamps hang at the weir, no boat leaves.",
+    ink,
+    font(SERIF, 36),
+)
 pen.text((134, y + 96), "Found parcels are kept at the ticket window for nine days.", red, font(SERIF, 36))
 page.save(sys.argv[1], optimize=True)

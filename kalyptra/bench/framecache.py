@@ -42,7 +42,7 @@ class FrameCache:
             path.parent.mkdir(parents=True, exist_ok=True)
             with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".", delete=False) as file:
                 file.write(data)
-            os.replace(file.name, path)
+            Path(file.name).replace(path)
         except OSError:
             return  # a full disk or a folder that was just deleted: the picture is shown, only not kept
         if time.monotonic() - self._swept > SWEEP_EVERY and self._sweeping.acquire(blocking=False):

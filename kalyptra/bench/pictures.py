@@ -42,7 +42,7 @@ def frame_jpeg(media: Media, setup: Setup, frame: int, view: View, size: int, su
 
 
 def _make(media: Media, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> bytes:
-    with _readers.borrow(local_path(media.proxy.name), media.proxy_facts) as reader:
+    with _readers.borrow(local_path(media.proxy), media.proxy_facts) as reader:
         footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
     sources = Sources(footage, media.facts.width)
     codes = render_frame(setup, frame, sources, view, subject)

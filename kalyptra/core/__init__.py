@@ -7,11 +7,13 @@ from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.probe import NotFootage, probe, rate_text
 from kalyptra.core.clip.proxy import make_proxy, proxy_size
-from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, ReaderPool, open_clip, shrink
+from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, ReaderPool, decode_still, open_clip, shrink
 from kalyptra.core.clip.timecode import timecode
+from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.export import RenderJob, render_to_file
 from kalyptra.core.frame import CutOut, Plate, Sources, View, render_frame, through_lens
 from kalyptra.core.identity import look_identity
+from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.reading import Reading, read_frame
 from kalyptra.core.setup.document import Footage, Output, Quality, Setup
 from kalyptra.core.setup.upgrade import SetupError, read_setup
@@ -29,14 +31,16 @@ __all__ = [
     "Plate",
     "Quality",
     "Rate",
-    "Reading",
     "ReaderPool",
+    "Reading",
     "RenderJob",
     "Setup",
     "SetupError",
     "Sources",
+    "ThinLens",
     "Transfer",
     "View",
+    "decode_still",
     "look_identity",
     "make_proxy",
     "open_clip",
@@ -50,4 +54,6 @@ __all__ = [
     "shrink",
     "through_lens",
     "timecode",
+    "to_codes",
+    "to_light",
 ]

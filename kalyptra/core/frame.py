@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -82,7 +83,9 @@ GROWTH = 1.0 / 640
 OVERLAY_LIGHT = np.array([0.78, 0.10, 0.05], np.float32)
 
 
-def render_frame(setup: Setup, frame: int, sources: Sources, view: View = View.RESULT, subject: str | None = None) -> NDArray[np.uint8]:  # fmt: skip
+def render_frame(
+    setup: Setup, frame: int, sources: Sources, view: View = View.RESULT, subject: str | None = None
+) -> NDArray[np.uint8]:
     """Make the picture at a frame.
 
     Args:
@@ -171,17 +174,16 @@ def filled_plate(light: Light, dioptres: NDArray[np.float32], cut_outs: Sequence
 
 
 def _grown(mask: NDArray[np.bool_], radius: float) -> NDArray[np.bool_]:
-    import cv2
-
-    distance = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
-    return distance <= radius
+    distance: NDArray[np.float32] = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
+    return distance <= np.float32(radius)
 
 
 def _blurred_ground(plate: Plate, lens: ThinLens) -> Light:
     layer = np.concatenate([plate.light, np.ones((*plate.light.shape[:2], 1), np.float32)], axis=2)
     radius = np.abs(lens.signed_coc(plate.dioptres, plate.light.shape[1])) / 2
     spread = scatter(layer, radius.astype(np.float32))
-    return spread[..., :3] / np.maximum(spread[..., 3:], np.float32(1e-4))
+    light: Light = np.divide(spread[..., :3], np.maximum(spread[..., 3:], np.float32(1e-4)), dtype=np.float32)
+    return light
 
 
 def _matte_view(view: View, light: Light, mattes: Sequence[Matte], transfer: Transfer) -> NDArray[np.uint8]:

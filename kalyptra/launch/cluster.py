@@ -106,7 +106,7 @@ class Cluster:
             )
         finally:
             os.close(handle)
-            os.unlink(password_copy)
+            Path(password_copy).unlink()
         if done.returncode:
             shutil.rmtree(data, ignore_errors=True)
             raise Stop(f"The database could not be made in {data}:\n{done.stdout}{done.stderr}")

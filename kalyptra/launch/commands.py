@@ -93,8 +93,9 @@ def start() -> int:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            port = (LOCAL / "web.port").read_text() if (LOCAL / "web.port").exists() else "?"
-            print(f"Kalyptra already runs from this folder: http://127.0.0.1:{port}/")
+            kept = LOCAL / "web.port"
+            running_at = kept.read_text() if kept.exists() else "?"
+            print(f"Kalyptra already runs from this folder: http://127.0.0.1:{running_at}/")
             return 0
         lock.truncate(0)
         lock.write(str(os.getpid()))

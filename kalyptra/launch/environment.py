@@ -51,8 +51,6 @@ def make(dev: bool = False) -> None:
 
 
 def _run(command: list[str], **env: str) -> None:
-    done = subprocess.run(
-        command, cwd=ROOT, env={**os.environ, **env}, capture_output=True, text=True, check=False
-    )
+    done = subprocess.run(command, cwd=ROOT, env={**os.environ, **env}, capture_output=True, text=True, check=False)
     if done.returncode:
         raise Stop(f"`{' '.join(command)}` failed:\n{done.stdout[-1500:]}{done.stderr[-1500:]}")

@@ -30,7 +30,13 @@ class Child:
     def start(self, env: dict[str, str]) -> None:
         with open(LOGS / f"{self.name}.log", "ab") as log:
             self.process = subprocess.Popen(
-                self.command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+                self.command,
+                cwd=ROOT,
+                env=env,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
             )
         self.started = time.monotonic()
 

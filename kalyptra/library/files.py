@@ -2,35 +2,36 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
 from pathlib import Path
 
 from django.conf import settings
-from django.core.files.storage import default_storage
+from django.core.files.storage import Storage
+from django.db.models.fields.files import FieldFile
 
 
-def local_path(name: str) -> Path:
+def local_path(file: FieldFile) -> Path:
     """The path of a stored file; a storage elsewhere is copied from once.
 
     Raises:
         FileNotFoundError: the storage has no such file.
     """
+    name = file.name or ""
     try:
-        path = Path(default_storage.path(name))
+        path = Path(file.storage.path(name))
     except NotImplementedError:
-        path = _copy(name)
+        path = _copy(file.storage, name)
     if not path.exists():
         raise FileNotFoundError(name)
     return path
 
 
-def _copy(name: str) -> Path:
+def _copy(storage: Storage, name: str) -> Path:
     path = settings.LOCAL_COPIES / name
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
-        with default_storage.open(name) as source, tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as copy:
+        with storage.open(name) as source, tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as copy:
             shutil.copyfileobj(source, copy)
-        os.replace(copy.name, path)
+        Path(copy.name).replace(path)
     return path

@@ -70,7 +70,7 @@ def remove_shot(shot: Shot) -> None:
             media.delete()
     if unused:
         for field in (media.file, media.proxy, media.poster):
-            if field:
+            if field and field.name:
                 field.storage.delete(field.name)
 
 

@@ -55,7 +55,7 @@ def prepare_media(context: JobContext, media_id: int) -> None:
 
     try:
         proxy, poster = folder / "proxy.mp4", folder / "poster.jpg"
-        facts, bad = make_proxy(local_path(media.file.name), media.facts, proxy, poster, on_progress)
+        facts, bad = make_proxy(local_path(media.file), media.facts, proxy, poster, on_progress)
         for field, path in ((media.proxy, proxy), (media.poster, poster)):
             with path.open("rb") as file:
                 field.save(path.name, File(file), save=False)
@@ -97,7 +97,7 @@ def render_shot(context: JobContext, render_id: int) -> None:
     media = render.shot.media
     try:
         setup = read_setup(render.document)
-        job = RenderJob(setup, local_path(media.file.name), media.facts, render.first, render.last)
+        job = RenderJob(setup, local_path(media.file), media.facts, render.first, render.last)
         result = folder / "result.mp4"
         render.message = _about_sound(render_to_file(job, folder, result, on_progress))
         with result.open("rb") as file:
@@ -106,7 +106,9 @@ def render_shot(context: JobContext, render_id: int) -> None:
     except GuardedFailure as failure:
         if failure.kind != "cancelled":
             render.state = Render.State.FAILED
-            render.message = f"Rendering stopped: {failure}. The setup is safe; finished parts are used if you try again."
+            render.message = (
+                f"Rendering stopped: {failure}. The setup is safe; finished parts are used if you try again."
+            )
         elif rows.filter(cancel_asked=True).exists():
             render.state, render.message = Render.State.CANCELLED, "Cancelled. Nothing was written."
         else:

@@ -8,13 +8,12 @@ from pathlib import Path
 from typing import Any
 
 import av
-import cv2
 import numpy as np
 from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.facts import ClipFacts, Rate, Transfer
-from kalyptra.core.clip.reader import open_container
+from kalyptra.core.clip.facts import ClipFacts, Codes, Rate, Transfer
+from kalyptra.core.clip.reader import open_container, resized
 
 # ITU-T H.273 code points.
 BT709 = 1
@@ -73,16 +72,9 @@ class H264Writer:
         self._container.close()
 
 
-def crop_even(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    return np.ascontiguousarray(codes[: even(codes.shape[0]), : even(codes.shape[1])])
-
-
-def fit(codes: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.uint8]:
+def fit(codes: Codes, size: tuple[int, int]) -> Codes:
     """Scale a picture to (height, width)."""
-    if codes.shape[:2] == size:
-        return codes
-    shrinks = size[0] < codes.shape[0]
-    return cv2.resize(codes, size[::-1], interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)  # type: ignore[return-value]
+    return codes if codes.shape[:2] == size else resized(codes, (size[1], size[0]))
 
 
 def join_parts(parts: Iterable[Path], rate: Rate, out: Path, sound: tuple[Path, ClipFacts, int, int] | None) -> str:

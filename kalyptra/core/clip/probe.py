@@ -7,6 +7,7 @@ import re
 import zipfile
 from collections.abc import Callable
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -163,7 +164,7 @@ def conform(stamps: list[int], time_base: Fraction, stated: Fraction | None) -> 
     """
     if len(stamps) == 1:
         return stamps, stated or Fraction(25), False
-    steps = [b - a for a, b in zip(stamps, stamps[1:], strict=False)]
+    steps = [b - a for a, b in pairwise(stamps)]
     seconds = float((stamps[-1] - stamps[0]) * time_base)
     measured = Fraction((len(stamps) - 1) / seconds).limit_denominator(100_000)
     constant = _near_standard(stated if stated and abs(stated / measured - 1) < 0.002 else measured)

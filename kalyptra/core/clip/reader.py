@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts, Codes, Kind, Transfer
 
-
 FORMATS = "mov,matroska,avi,mpegts"
 CODECS = (
     "h264,hevc,vp8,vp9,libdav1d,av1,prores,dnxhd,mpeg4,mjpeg,ffv1,qtrle,png,rawvideo,"
@@ -178,10 +177,18 @@ def rgb_codes(frame: Any, bits: int) -> Codes:
 def upright(codes: Codes, facts: ClipFacts) -> Codes:
     """Turn a stored picture upright and make its pixels square."""
     if facts.rotation:
-        codes = np.ascontiguousarray(np.rot90(codes, -facts.rotation // 90))
+        turned: Codes = np.ascontiguousarray(np.rot90(codes, -facts.rotation // 90))  # type: ignore[assignment]
+        codes = turned
     if codes.shape[:2] != (facts.height, facts.width):
-        codes = cv2.resize(codes, (facts.width, facts.height), interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
+        return resized(codes, (facts.width, facts.height))
     return codes
+
+
+def resized(codes: Codes, size: tuple[int, int]) -> Codes:
+    """A picture scaled to (width, height): averaged where it shrinks, cubic where it grows."""
+    shrinks = size[0] < codes.shape[1]
+    scaled: Codes = cv2.resize(codes, size, interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)
+    return scaled
 
 
 class SequenceReader:
@@ -237,7 +244,8 @@ def shrink(picture: Picture, long_side: int) -> Picture:
     factor = long_side / max(picture.size)
     if factor >= 1:
         return picture
-    return Picture(cv2.resize(picture.codes, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA), picture.transfer)  # type: ignore[arg-type]
+    height, width = (max(1, round(side * factor)) for side in picture.size)
+    return Picture(resized(picture.codes, (width, height)), picture.transfer)
 
 
 def decode_still(data: bytes, name: str) -> Codes:
@@ -250,11 +258,12 @@ def decode_still(data: bytes, name: str) -> Codes:
     if raw is None or raw.dtype not in (np.uint8, np.uint16):
         raise FrameUnreadable(f"{name} cannot be read as a picture of 8 or 16 bits a channel")
     if raw.ndim == 2:
-        return cv2.cvtColor(raw, cv2.COLOR_GRAY2RGB)  # type: ignore[return-value]
-    if raw.shape[2] == 4:
+        raw = cv2.cvtColor(raw, cv2.COLOR_GRAY2BGR)
+    elif raw.shape[2] == 4:
         top = np.iinfo(raw.dtype).max
         raw = np.round(raw[..., :3] * (raw[..., 3:] / top)).astype(raw.dtype)
-    return cv2.cvtColor(raw, cv2.COLOR_BGR2RGB)  # type: ignore[return-value]
+    codes: Codes = cv2.cvtColor(raw, cv2.COLOR_BGR2RGB)
+    return codes
 
 
 class ReaderPool:

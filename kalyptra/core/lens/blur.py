@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from kalyptra.core.lens.iris import STEPS_PER_PIXEL, Spans, disc_spans
+from kalyptra.core.lens.iris import STEPS_PER_PIXEL, disc_spans
 
 Layer = NDArray[np.float32]
 """(height, width, 4) premultiplied linear light RGB and coverage."""

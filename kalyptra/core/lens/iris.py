@@ -56,5 +56,9 @@ def disc_spans(max_radius: int) -> Spans:
     weight = share / area[:, None]
     touched = np.array([np.abs(np.flatnonzero(line) - reach).max(initial=0) for line in share], dtype=np.int32)
     return Spans(
-        left=np.float32(-width), right=np.float32(width), weight=np.float32(weight), rows=touched, reach=reach
+        left=(-width).astype(np.float32),
+        right=width.astype(np.float32),
+        weight=weight.astype(np.float32),
+        rows=touched,
+        reach=reach,
     )

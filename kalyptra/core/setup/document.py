@@ -12,7 +12,7 @@ from pydantic import Field, model_validator
 
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
 
-VERSION = 1
+VERSION: Literal[1] = 1
 
 Distance = Annotated[float, Field(ge=0.02, le=100_000)]
 Pixels = Annotated[float, Field(ge=0, le=4000)]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Callable
 from enum import StrEnum
-from typing import Annotated, Generic, Literal, Self, TypeVar
+from itertools import pairwise
+from typing import Annotated, Any, Generic, Literal, Self, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -64,7 +65,7 @@ class Keyed(Frozen, Generic[T]):
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         frames = [key.frame for key in self.keys]
-        if any(a >= b for a, b in zip(frames, frames[1:], strict=False)):
+        if any(a >= b for a, b in pairwise(frames)):
             raise ValueError("keys must be in the order of their frames, one a frame")
         return self
 
@@ -89,7 +90,8 @@ class Keyed(Frozen, Generic[T]):
 
 def constant(value: T) -> Keyed[T]:
     """A value that stays: one key at frame 0."""
-    return Keyed[type(value)](keys=(Key[type(value)](frame=0, value=value),))  # type: ignore[misc]
+    kind: Any = type(value)  # the same class that a document with this value is read as
+    return cast("Keyed[T]", Keyed[kind](keys=(Key[kind](frame=0, value=value),)))
 
 
 def ease_share(ease: Ease | Handles, time: float) -> float:

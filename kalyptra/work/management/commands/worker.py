@@ -9,7 +9,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
-QUEUES = ("footage", "render", "care")
+QUEUES = ["footage", "render", "care"]
 AT_ONCE = 3
 """One render, one clip being prepared, and the care for both: a long render holds up nobody's upload."""
 

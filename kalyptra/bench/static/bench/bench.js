@@ -1,0 +1,141 @@
+// The frame of the page: header, stages, shortcuts, messages.
+import { closeToast } from "./toasts.js";
+import { metres } from "./words.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+
+function stageWords(stage) {
+  const { setup, clip } = shot();
+  const count = setup.subjects.length;
+  const now = shot().at(viewer().frame);
+  switch (stage) {
+    case "footage":
+      return `${setup.footage.last - setup.footage.first + 1} frames at ${clip.rate_text}`;
+    case "subjects":
+      return count === 0 ? "none yet" : count === 1 ? "1 subject" : `${count} subjects`;
+    case "distance":
+      return now ? `backdrop ${metres(now.lens.backdrop)}` : "";
+    case "lens":
+      return now ? `${setup.lens.focal_length_mm} mm, f/${now.lens.f_number.toFixed(1)}` : "";
+    default:
+      return shot().renderWords;
+  }
+}
+
+const typing = (target) => target.matches("input:not([type=range]):not([type=checkbox]), textarea, select");
+
+export const benchParts = {
+  bench: () => ({
+    init() {
+      shot().read();
+      this.$watch("$store.shot.conflict", (conflict) => {
+        if (conflict) this.$refs.conflict.showModal();
+        else this.$refs.conflict.close();
+      });
+      window.addEventListener("beforeunload", (event) => {
+        if (shot().saving || shot().drafting) event.preventDefault();
+      });
+    },
+    get savedWords() {
+      if (shot().saving) return "saving";
+      const time = new Date(shot().saved.saved);
+      return `saved ${String(time.getHours()).padStart(2, "0")}:${String(time.getMinutes()).padStart(2, "0")}, revision ${shot().saved.revision}`;
+    },
+    get cannotUndo() {
+      return !shot().saved.can_undo || shot().saving;
+    },
+    get cannotRedo() {
+      return !shot().saved.can_redo || shot().saving;
+    },
+    get conflictWords() {
+      return shot().conflict?.error ?? "";
+    },
+    undo() {
+      shot().step("undo");
+    },
+    redo() {
+      shot().step("redo");
+    },
+    takeTheirs() {
+      shot().resolveConflict(false);
+    },
+    saveMine() {
+      shot().resolveConflict(true);
+    },
+    showKeys() {
+      this.$refs.keys.showModal();
+    },
+    goRender() {
+      shot().stage = "render";
+    },
+    pressed(event) {
+      const command = event.ctrlKey || event.metaKey;
+      if (command && event.key.toLowerCase() === "z" && !typing(event.target)) {
+        event.preventDefault();
+        shot().step(event.shiftKey ? "redo" : "undo");
+        return;
+      }
+      if (command && event.key.toLowerCase() === "y" && !typing(event.target)) {
+        event.preventDefault();
+        shot().step("redo");
+        return;
+      }
+      if (command || event.altKey || event.defaultPrevented || typing(event.target) || document.querySelector("dialog[open]")) return;
+      const { first, last } = shot().setup.footage;
+      const range = event.target.matches("input[type=range]");
+      const actions = {
+        ArrowLeft: () => viewer().go(viewer().frame - (event.shiftKey ? 10 : 1)),
+        ArrowRight: () => viewer().go(viewer().frame + (event.shiftKey ? 10 : 1)),
+        Home: () => viewer().go(first),
+        End: () => viewer().go(last),
+        i: () => shot().commit((setup) => (setup.footage.first = Math.min(viewer().frame, last))),
+        o: () => shot().commit((setup) => (setup.footage.last = Math.max(viewer().frame, first))),
+        s: () => viewer().look(viewer().view === "source" ? "result" : "source"),
+        "?": () => this.showKeys(),
+        " ": () => !event.target.matches("button, summary, a") && viewer().toggle(),
+      };
+      const stages = Array.from(document.querySelectorAll("[data-stage].stage"));
+      const action = actions[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+      if (range && event.key !== " " && event.key.length > 1) return;
+      if (action) {
+        if (action() !== false) event.preventDefault();
+      } else if (/^[1-9]$/.test(event.key) && stages[event.key - 1]) shot().stage = stages[event.key - 1].dataset.stage;
+    },
+  }),
+
+  stageButton: () => ({
+    stage: "",
+    init() {
+      this.stage = this.$el.dataset.stage;
+    },
+    go() {
+      shot().stage = this.stage;
+    },
+    get current() {
+      return shot().stage === this.stage ? "step" : null;
+    },
+    get words() {
+      return stageWords(this.stage);
+    },
+  }),
+
+  sheet: () => ({
+    stage: "",
+    init() {
+      this.stage = this.$el.dataset.stage;
+    },
+    get open() {
+      return shot().stage === this.stage;
+    },
+  }),
+
+  toasts: () => ({
+    get list() {
+      return window.Alpine.store("toasts").list;
+    },
+    close(event) {
+      closeToast(Number(event.target.dataset.id));
+    },
+  }),
+};

@@ -1,0 +1,170 @@
+// The setup on this page: the working copy, what is saved of it, its revisions, and its numbers over time.
+// All rules are the server's; here values are only read, put and sent.
+import { askJson } from "../design/scripts/server.js";
+import { toast } from "./toasts.js";
+
+export const copy = (value) => JSON.parse(JSON.stringify(value));
+
+function walk(setup, path, subjectId) {
+  const parts = path.split(".");
+  let at = setup;
+  if (parts[0] === "@") {
+    at = setup.subjects.find((one) => one.id === subjectId);
+    parts.shift();
+  }
+  const last = parts.pop();
+  for (const part of parts) at = at?.[part];
+  return [at, last];
+}
+
+export function readPath(setup, path, subjectId) {
+  const [at, last] = walk(setup, path, subjectId);
+  return at?.[last];
+}
+
+export function putPath(setup, path, subjectId, value) {
+  const [at, last] = walk(setup, path, subjectId);
+  at[last] = value;
+}
+
+export const keyIndex = (keyed, frame) => keyed.keys.findIndex((key) => key.frame === frame);
+
+// A value that holds still keeps its one key; one that moves gets a key at this frame.
+export function putKeyed(keyed, frame, value) {
+  if (keyed.keys.length === 1) {
+    keyed.keys[0].value = value;
+    return;
+  }
+  const found = keyIndex(keyed, frame);
+  if (found >= 0) keyed.keys[found].value = value;
+  else addKey(keyed, frame, value);
+}
+
+export function addKey(keyed, frame, value) {
+  keyed.keys.push({ frame, value, ease: "eased" });
+  keyed.keys.sort((a, b) => a.frame - b.frame);
+}
+
+export function createShot(state) {
+  return {
+    id: state.id,
+    clip: state.clip,
+    setup: state.setup,
+    saved: state,
+    reading: null,
+    stage: "subjects",
+    chosen: state.setup.subjects[0]?.id ?? null,
+    saving: false,
+    drafting: false,
+    conflict: null,
+    waitingToSave: false,
+    readingWanted: false,
+    readingBusy: false,
+    renderWords: "not yet",
+
+    url(rest) {
+      return `/api/shots/${this.id}/${rest}`;
+    },
+    subject(id) {
+      return this.setup.subjects.find((one) => one.id === (id ?? this.chosen));
+    },
+    get(path) {
+      return readPath(this.setup, path, this.chosen);
+    },
+    // The numbers at a frame; the nearest read one of a very long shot.
+    at(frame) {
+      if (!this.reading) return null;
+      const { first, step, lens, subjects } = this.reading;
+      const index = Math.max(0, Math.min(lens.length - 1, Math.round((frame - first) / step)));
+      const found = {};
+      for (const id of Object.keys(subjects)) found[id] = subjects[id][index];
+      return { lens: lens[index], subjects: found };
+    },
+
+    // While something is dragged: show it, save nothing.
+    draft(change) {
+      const next = copy(this.setup);
+      change(next);
+      this.setup = next;
+      this.drafting = true;
+      this.read();
+      window.Alpine.store("viewer").draft();
+    },
+    // A whole gesture is one change, and one step of undo.
+    async commit(change) {
+      const next = copy(this.setup);
+      if (change) change(next);
+      this.setup = next;
+      this.drafting = false;
+      if (this.saving) {
+        this.waitingToSave = true;
+        return;
+      }
+      await this.save(this.saved.revision);
+    },
+    async save(base) {
+      this.saving = true;
+      const sent = copy(this.setup);
+      try {
+        const state = await askJson("PUT", this.url("setup"), { base, setup: sent });
+        // What was changed while the save was under way stays on top of it.
+        this.adopt(state, this.waitingToSave || this.drafting);
+      } catch (refusal) {
+        if (refusal.status === 409) this.conflict = refusal.answer;
+        else {
+          toast(refusal.message, true);
+          if (refusal.status === 422) this.adopt(this.saved);
+        }
+      } finally {
+        this.saving = false;
+      }
+      if (this.waitingToSave && !this.conflict) {
+        this.waitingToSave = false;
+        await this.save(this.saved.revision);
+      }
+    },
+    async step(direction) {
+      try {
+        this.adopt(await askJson("POST", this.url(direction), { base: this.saved.revision }));
+      } catch (refusal) {
+        if (refusal.status === 409) this.conflict = refusal.answer;
+        else toast(refusal.message, refusal.status !== 422);
+      }
+    },
+    adopt(state, keepWork = false) {
+      this.saved = state;
+      if (keepWork) return;
+      this.setup = state.setup;
+      this.drafting = false;
+      if (!this.subject()) this.chosen = state.setup.subjects[0]?.id ?? null;
+      this.read();
+      window.Alpine.store("viewer").changed();
+    },
+    async resolveConflict(mine) {
+      const now = this.conflict.now;
+      this.conflict = null;
+      this.waitingToSave = false;
+      if (!mine) this.adopt(now);
+      else {
+        this.saved = now;
+        await this.save(now.revision);
+      }
+    },
+
+    // The numbers of the working copy; only the newest question matters.
+    async read() {
+      this.readingWanted = true;
+      if (this.readingBusy) return;
+      this.readingBusy = true;
+      while (this.readingWanted) {
+        this.readingWanted = false;
+        try {
+          this.reading = await askJson("POST", this.url("readings"), { setup: copy(this.setup) });
+        } catch (refusal) {
+          if (!this.drafting) toast(refusal.message, true);
+        }
+      }
+      this.readingBusy = false;
+    },
+  };
+}

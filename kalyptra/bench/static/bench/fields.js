@@ -1,0 +1,230 @@
+// The form controls of the design system, tied to a place in the setup.
+import { addKey, keyIndex, putKeyed, putPath } from "./document.js";
+
+const shot = () => window.Alpine.store("shot");
+const frame = () => window.Alpine.store("viewer").frame;
+
+// How dragging and sliders move through a range: even steps, equal ratios, or equal dioptres (near distances get room).
+const SCALES = {
+  even: { to: (v) => v, from: (u) => u },
+  ratio: { to: (v) => Math.log(v), from: (u) => Math.exp(u) },
+  dioptres: { to: (v) => -1 / v, from: (u) => -1 / u },
+};
+const PIXELS_A_RANGE = 700; // a drag this long crosses the whole range
+
+// A path is "a.b" or, for one number of a keyed whole, "a.b#part".
+function place(path) {
+  const [whole, part] = path.split("#");
+  return { whole, part };
+}
+
+// The value of a keyed thing at this frame, as the server reads it.
+function keyedNow(path) {
+  const now = shot().at(frame());
+  const { whole, part } = place(path);
+  const subject = now?.subjects[shot().chosen];
+  if (whole === "focus.distance") return now?.lens.focus;
+  if (whole === "distance.backdrop") return now?.lens.backdrop;
+  if (whole === "@.distance") return subject?.distance ?? shot().get(whole)?.keys[0].value;
+  const nearest = shot().get(whole)?.keys[0].value;
+  if (part) return subject?.[part] ?? nearest?.[part];
+  const { x, y, width, height, turn } = subject ?? nearest ?? {};
+  return { x, y, width, height, turn };
+}
+
+const isKeyed = (value) => Boolean(value?.keys);
+
+function valueAt(path) {
+  const value = shot().get(place(path).whole);
+  return isKeyed(value) ? keyedNow(path) : value;
+}
+
+// Returns the change that puts a value; a draft and a commit share it.
+export function putting(path, value) {
+  const { whole, part } = place(path);
+  const at = frame();
+  const chosen = shot().chosen;
+  const now = part ? keyedNow(whole) : null;
+  return (setup) => {
+    const old = shot().get(whole);
+    if (!isKeyed(old)) {
+      putPath(setup, whole, chosen, value);
+      return;
+    }
+    const keyed = JSON.parse(JSON.stringify(old));
+    putKeyed(keyed, at, part ? { ...now, [part]: value } : value);
+    putPath(setup, whole, chosen, keyed);
+  };
+}
+
+function togglingKey(path) {
+  const at = frame();
+  const value = keyedNow(path);
+  const chosen = shot().chosen;
+  return (setup) => {
+    const keyed = JSON.parse(JSON.stringify(shot().get(path)));
+    const found = keyIndex(keyed, at);
+    if (found < 0) addKey(keyed, at, value);
+    else if (keyed.keys.length > 1) keyed.keys.splice(found, 1);
+    putPath(setup, path, chosen, keyed);
+  };
+}
+
+const keyWords = (keyed) => {
+  if (!keyed) return "";
+  if (keyIndex(keyed, frame()) >= 0 && keyed.keys.length > 1) return "Remove key";
+  return "Key here";
+};
+const KEY_HINT = "Holds still with one key. With keys at two frames or more it moves between them.";
+
+export const fields = {
+  numberField: () => ({
+    path: "",
+    low: 0,
+    high: 1,
+    step: 1,
+    digits: 1,
+    scale: SCALES.even,
+    wrong: false,
+    held: null,
+    init() {
+      const { path, low, high, step, digits, scale } = this.$el.dataset;
+      Object.assign(this, { path, low: Number(low), high: Number(high), step: Number(step), digits: Number(digits) });
+      this.scale = SCALES[scale];
+    },
+    get value() {
+      const found = valueAt(this.path);
+      return typeof found === "number" ? found : null;
+    },
+    get shown() {
+      // Read the store's counter so that a refused value is shown as it was again.
+      void this.wrong;
+      return this.value === null ? "" : this.trim(this.value);
+    },
+    get spoken() {
+      return `${this.shown} ${this.$root.dataset.unit}`;
+    },
+    trim(value) {
+      const text = value.toFixed(this.digits);
+      return text.includes(".") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
+    },
+    clamp(value) {
+      return Math.min(this.high, Math.max(this.low, value));
+    },
+    typed(event) {
+      const value = Number(event.target.value.trim().replace(",", "."));
+      if (event.target.value.trim() === "" || !Number.isFinite(value)) {
+        this.wrong = true;
+        event.target.value = this.shown;
+        this.wrong = false;
+        return;
+      }
+      shot().commit(putting(this.path, this.clamp(value)));
+      event.target.value = this.trim(this.clamp(value));
+    },
+    stepped(event) {
+      const direction = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+      if (event.key === "Enter") event.target.blur();
+      if (!direction || this.value === null) return;
+      event.preventDefault();
+      const next = this.clamp(Number((this.value + direction * this.step * (event.shiftKey ? 10 : 1)).toFixed(6)));
+      shot().commit(putting(this.path, next));
+    },
+    grab(event) {
+      if (event.button !== 0 || this.value === null) return;
+      const start = { x: event.clientX, at: this.scale.to(Math.max(this.value, this.low || 1e-6)) };
+      const span = this.scale.to(Math.min(this.high, 1e5)) - this.scale.to(this.low);
+      const plain = this.scale === SCALES.even;
+      const label = event.currentTarget;
+      let moved = false;
+      const move = (at) => {
+        const away = at.clientX - start.x;
+        if (!moved && Math.abs(away) < 3) return;
+        moved = true;
+        label.setPointerCapture(event.pointerId);
+        const unit = plain ? Math.min(span / PIXELS_A_RANGE, this.step) : span / PIXELS_A_RANGE;
+        const value = this.clamp(this.scale.from(start.at + away * unit));
+        this.held = Number(value.toFixed(this.digits));
+        shot().draft(putting(this.path, this.held));
+      };
+      const end = () => {
+        label.removeEventListener("pointermove", move);
+        if (moved) {
+          shot().commit();
+          label.addEventListener("click", (click) => click.preventDefault(), { once: true });
+        }
+      };
+      label.addEventListener("pointermove", move);
+      label.addEventListener("pointerup", end, { once: true });
+      label.addEventListener("pointercancel", end, { once: true });
+    },
+    get slid() {
+      if (this.value === null) return 0;
+      const [low, high] = [this.scale.to(this.low), this.scale.to(this.high)];
+      return (1000 * (this.scale.to(this.clamp(this.value)) - low)) / (high - low);
+    },
+    slide(event) {
+      const [low, high] = [this.scale.to(this.low), this.scale.to(this.high)];
+      const value = this.scale.from(low + (Number(event.target.value) / 1000) * (high - low));
+      shot().draft(putting(this.path, Number(this.clamp(value).toFixed(Math.max(2, this.digits)))));
+    },
+    slideEnd() {
+      shot().commit();
+    },
+    get onKey() {
+      const keyed = shot().get(this.path);
+      return isKeyed(keyed) && keyed.keys.length > 1 && keyIndex(keyed, frame()) >= 0;
+    },
+    get keyWords() {
+      return keyWords(shot().get(this.path));
+    },
+    get keyHint() {
+      return KEY_HINT;
+    },
+    toggleKey() {
+      shot().commit(togglingKey(this.path));
+    },
+  }),
+
+  keyButton: () => ({
+    path: "",
+    init() {
+      this.path = this.$el.dataset.path;
+    },
+    get words() {
+      return keyWords(shot().get(this.path));
+    },
+    get hint() {
+      return KEY_HINT;
+    },
+    toggle() {
+      shot().commit(togglingKey(this.path));
+    },
+  }),
+
+  choiceField: () => ({
+    path: "",
+    init() {
+      this.path = this.$el.dataset.path;
+    },
+    is(value) {
+      return shot().get(this.path) === value;
+    },
+    choose(event) {
+      shot().commit(putting(this.path, event.currentTarget.dataset.value));
+    },
+  }),
+
+  switchField: () => ({
+    path: "",
+    init() {
+      this.path = this.$el.dataset.path;
+    },
+    get on() {
+      return Boolean(shot().get(this.path));
+    },
+    flip(event) {
+      shot().commit(putting(this.path, event.target.checked));
+    },
+  }),
+};

@@ -1,0 +1,19 @@
+// The bench: registers what the page is made of. Each part is in a file of its own.
+import { benchParts } from "./bench.js";
+import { chart } from "./chart.js";
+import { createShot } from "./document.js";
+import { fields } from "./fields.js";
+import { overlay } from "./overlay.js";
+import { renders } from "./renders.js";
+import { sheets } from "./sheets.js";
+import { createViewer, viewerParts } from "./viewer.js";
+
+document.addEventListener("alpine:init", () => {
+  const { Alpine } = window;
+  const state = JSON.parse(document.getElementById("shot-state").textContent);
+  Alpine.store("toasts", { list: [], next: 1 });
+  Alpine.store("shot", createShot(state));
+  Alpine.store("viewer", createViewer());
+  const parts = { ...benchParts, ...fields, ...sheets, ...viewerParts, overlay, chart, renders };
+  for (const [name, part] of Object.entries(parts)) Alpine.data(name, part);
+});

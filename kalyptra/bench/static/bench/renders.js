@@ -1,0 +1,76 @@
+// The Render stage: ordering, following and cancelling renders.
+import { askJson } from "../design/scripts/server.js";
+import { toast } from "./toasts.js";
+import { duration } from "./words.js";
+
+const shot = () => window.Alpine.store("shot");
+const FOLLOW_EVERY = 600; // ms
+const ACTIVE = ["queued", "running"];
+
+function described(one) {
+  const detail = [];
+  if (one.state === "running") {
+    detail.push(`${one.frames_done} of ${one.frames}`);
+    if (one.frames_a_second > 0) detail.push(`${one.frames_a_second.toFixed(1)} frames/s`);
+    if (one.seconds_left !== null) detail.push(`${duration(one.seconds_left)} left`);
+  } else detail.push(`revision ${one.revision}`);
+  return {
+    ...one,
+    title: `Frames ${one.first} to ${one.last}`,
+    active: ACTIVE.includes(one.state),
+    detail: detail.join(", "),
+    href: `/renders/${one.id}/result.mp4`,
+  };
+}
+
+export const renders = () => ({
+  list: [],
+  starting: false,
+  following: false,
+  init() {
+    this.url = this.$el.dataset.url;
+    this.follow();
+  },
+  get empty() {
+    return this.list.length === 0;
+  },
+  get rangeWords() {
+    const { first, last } = shot().setup.footage;
+    const { timecodes } = shot().clip;
+    return `frames ${first} to ${last}, ${timecodes[first]} to ${timecodes[last]}`;
+  },
+  async follow() {
+    if (this.following) return;
+    this.following = true;
+    try {
+      do {
+        this.list = (await askJson("GET", this.url)).map(described);
+        const newest = this.list[0];
+        shot().renderWords = newest ? newest.words : "not yet";
+        if (this.list.some((one) => one.active)) await new Promise((resolve) => setTimeout(resolve, FOLLOW_EVERY));
+      } while (this.list.some((one) => one.active));
+    } catch (refusal) {
+      toast(refusal.message, true);
+    }
+    this.following = false;
+  },
+  async start() {
+    this.starting = true;
+    try {
+      const { first, last } = shot().setup.footage;
+      await askJson("POST", this.url, { first, last });
+    } catch (refusal) {
+      toast(refusal.message, true);
+    }
+    this.starting = false;
+    this.follow();
+  },
+  async cancel(event) {
+    try {
+      await askJson("POST", `/api/renders/${event.currentTarget.dataset.id}/cancel`);
+    } catch (refusal) {
+      toast(refusal.message, true);
+    }
+    this.follow();
+  },
+});

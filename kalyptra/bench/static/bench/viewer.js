@@ -1,0 +1,289 @@
+// The picture: fetched frames, playing, and what is ready. It never shows a frame for another frame or another look.
+import { ask, Refusal } from "../design/scripts/server.js";
+import { copy } from "./document.js";
+import { toast } from "./toasts.js";
+
+const REST = 960; // px on the long side, at rest
+const DRAG = 480; // while something is dragged
+const KEPT_BYTES = 300e6;
+const AT_ONCE = 2;
+const AHEAD = 60; // frames fetched ahead while nothing plays
+const START_WITH = 8; // frames that must be ready before a stalled play goes on
+
+const shot = () => window.Alpine.store("shot");
+
+// Frames by what they show. Not in the store: pictures need no watching.
+const kept = new Map();
+let keptBytes = 0;
+
+function keep(key, blob) {
+  kept.set(key, blob);
+  keptBytes += blob.size;
+  for (const [old, data] of kept) {
+    if (keptBytes <= KEPT_BYTES) break;
+    kept.delete(old);
+    keptBytes -= data.size;
+  }
+}
+
+async function blobOf(answer) {
+  if (!answer.ok) throw new Refusal(answer.status, await answer.json().catch(() => ({})));
+  return answer.blob();
+}
+
+export function createViewer() {
+  return {
+    frame: 0,
+    view: "result",
+    playing: false,
+    waiting: false,
+    ready: [],
+    shownKey: "",
+    canvas: null,
+    drawing: 0,
+    scale: 0,
+    draftWanted: false,
+    draftBusy: false,
+    fetching: new Map(),
+    started: { time: 0, frame: 0 },
+
+    begin(canvas) {
+      this.canvas = canvas;
+      this.go(shot().setup.footage.first);
+    },
+    key(frame) {
+      const subject = this.view === "matte" || this.view === "overlay" ? shot().chosen : "";
+      return `${shot().saved.revision}|${this.view}|${subject}|${frame}`;
+    },
+    has(frame) {
+      return kept.has(this.key(frame));
+    },
+    url(frame) {
+      const subject = (this.view === "matte" || this.view === "overlay") && shot().chosen ? `&subject=${shot().chosen}` : "";
+      return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${this.view}&size=${REST}${subject}`);
+    },
+    go(frame) {
+      const { first, last } = shot().setup.footage;
+      this.frame = Math.max(first, Math.min(last, Math.round(frame)));
+      if (this.playing) this.started = { time: performance.now(), frame: this.frame };
+      this.show();
+    },
+    look(view) {
+      this.view = view;
+      this.changed();
+    },
+    subjectChanged() {
+      if (this.view === "matte" || this.view === "overlay") this.changed();
+    },
+    // The look or the view is another one: nothing that was fetched for the old one may be shown.
+    changed() {
+      for (const control of this.fetching.values()) control.abort();
+      this.fetching.clear();
+      this.show();
+    },
+
+    async show() {
+      this.note();
+      const frame = this.frame;
+      const key = this.key(frame);
+      if (kept.has(key)) await this.paint(key, kept.get(key));
+      else {
+        this.waiting = true;
+        this.fetchFrame(frame);
+      }
+      this.fill();
+    },
+    async paint(key, blob) {
+      const turn = ++this.drawing;
+      const bitmap = await createImageBitmap(blob);
+      // Another picture was asked for meanwhile, or something is being dragged.
+      if (turn !== this.drawing || (shot().drafting && key !== "draft")) return;
+      this.canvas.width = bitmap.width;
+      this.canvas.height = bitmap.height;
+      this.canvas.getContext("2d").drawImage(bitmap, 0, 0);
+      bitmap.close();
+      this.shownKey = key;
+      this.canvas.dataset.shown = key;
+      if (key !== "draft") this.waiting = false;
+    },
+    async fetchFrame(frame) {
+      const key = this.key(frame);
+      if (kept.has(key) || this.fetching.has(key)) return;
+      const control = new AbortController();
+      this.fetching.set(key, control);
+      try {
+        const blob = await blobOf(await ask("GET", this.url(frame), undefined, control.signal));
+        keep(key, blob);
+        if (this.key(this.frame) === key && !this.playing) await this.paint(key, blob);
+      } catch (error) {
+        if (error.name !== "AbortError" && this.key(this.frame) === key) {
+          this.waiting = false;
+          toast(error.message, true);
+          this.playing = false;
+        }
+      } finally {
+        if (this.fetching.get(key) === control) this.fetching.delete(key);
+        this.note();
+        this.fill();
+      }
+    },
+    // Fetch ahead of the playhead, wrapping at the end of the range, a few frames at once.
+    fill() {
+      if (shot().drafting || document.hidden) return;
+      const { first, last } = shot().setup.footage;
+      const count = last - first + 1;
+      const reach = this.playing ? count : Math.min(AHEAD, count);
+      for (let i = 0; i < reach && this.fetching.size < AT_ONCE; i++) {
+        const frame = first + ((this.frame - first + i) % count);
+        if (!this.has(frame)) this.fetchFrame(frame);
+      }
+    },
+    // Which stretches of the range are ready for what is looked at, as [first, last] pairs.
+    note() {
+      const { first, last } = shot().setup.footage;
+      const found = [];
+      for (let frame = first; frame <= last; frame++) {
+        if (!this.has(frame)) continue;
+        const run = found[found.length - 1];
+        if (run && run[1] === frame - 1) run[1] = frame;
+        else found.push([frame, frame]);
+      }
+      this.ready = found;
+    },
+
+    toggle() {
+      this.playing = !this.playing;
+      if (!this.playing) return this.show();
+      if (this.frame >= shot().setup.footage.last) this.frame = shot().setup.footage.first;
+      this.started = { time: performance.now(), frame: this.frame };
+      this.fill();
+      requestAnimationFrame(() => this.tick());
+    },
+    tick() {
+      if (!this.playing) return;
+      const { first, last } = shot().setup.footage;
+      const count = last - first + 1;
+      const passed = Math.floor(((performance.now() - this.started.time) / 1000) * shot().clip.rate);
+      const due = first + ((this.started.frame - first + passed) % count);
+      if (due !== this.frame || this.shownKey !== this.key(due)) {
+        if (this.has(due)) {
+          this.frame = due;
+          this.waiting = false;
+          const key = this.key(due);
+          if (this.shownKey !== key) this.paint(key, kept.get(key));
+        } else this.stall();
+      }
+      requestAnimationFrame(() => this.tick());
+    },
+    // The next frame is not ready: wait where we are, and go on when a few are.
+    stall() {
+      const { first, last } = shot().setup.footage;
+      const count = last - first + 1;
+      let run = 0;
+      while (run < Math.min(START_WITH, count) && this.has(first + ((this.frame - first + 1 + run) % count))) run++;
+      this.waiting = run < Math.min(START_WITH, count - 1);
+      this.started = { time: performance.now(), frame: this.frame };
+      if (!this.waiting) this.started.time -= 1000 / shot().clip.rate;
+      this.fill();
+    },
+
+    // What is being dragged, small and at once; only the newest state matters.
+    async draft() {
+      this.playing = false;
+      this.draftWanted = true;
+      if (this.draftBusy) return;
+      this.draftBusy = true;
+      while (this.draftWanted && shot().drafting) {
+        this.draftWanted = false;
+        const body = { setup: copy(shot().setup), frame: this.frame, view: this.view, size: DRAG };
+        if (this.view === "matte" || this.view === "overlay") body.subject = shot().chosen;
+        try {
+          const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
+          if (shot().drafting) await this.paint("draft", blob);
+        } catch {
+          // A setup between two valid ones: the next one shows.
+        }
+      }
+      this.draftBusy = false;
+    },
+  };
+}
+
+export const viewerParts = {
+  viewer: () => ({
+    init() {
+      const store = window.Alpine.store("viewer");
+      store.begin(this.$refs.canvas);
+      const area = this.$el;
+      const overlay = area.querySelector("svg.overlay");
+      const lay = () => {
+        const { width, height } = shot().clip;
+        const room = { width: area.clientWidth - 16, height: area.clientHeight - 16 };
+        const scale = Math.min(room.width / width, room.height / height);
+        overlay.style.width = `${width * scale}px`;
+        overlay.style.height = `${height * scale}px`;
+        overlay.style.left = `${8 + (room.width - width * scale) / 2}px`;
+        overlay.style.top = `${8 + (room.height - height * scale) / 2}px`;
+        overlay.setAttribute("viewBox", `0 0 ${width} ${height}`);
+        store.scale = scale;
+      };
+      new ResizeObserver(lay).observe(area);
+      lay();
+    },
+    get waiting() {
+      return window.Alpine.store("viewer").waiting;
+    },
+    get waitingWords() {
+      return `making frame ${window.Alpine.store("viewer").frame}`;
+    },
+    get spoken() {
+      const store = window.Alpine.store("viewer");
+      return `Frame ${store.frame}, ${store.view}`;
+    },
+  }),
+
+  transport: () => ({
+    get store() {
+      return window.Alpine.store("viewer");
+    },
+    get frameWords() {
+      return String(this.store.frame);
+    },
+    get timecode() {
+      return shot().clip.timecodes[this.store.frame] ?? "";
+    },
+    get playing() {
+      return this.store.playing;
+    },
+    get playWords() {
+      return this.store.playing ? "Stop" : "Play";
+    },
+    get scaleWords() {
+      return this.store.scale ? `${Math.round(this.store.scale * 100)} %` : "";
+    },
+    get isSource() {
+      return this.store.view === "source";
+    },
+    get isResult() {
+      return this.store.view === "result";
+    },
+    get isOverlay() {
+      return this.store.view === "overlay";
+    },
+    get isMatte() {
+      return this.store.view === "matte";
+    },
+    look(event) {
+      this.store.look(event.currentTarget.dataset.view);
+    },
+    back() {
+      this.store.go(this.store.frame - 1);
+    },
+    ahead() {
+      this.store.go(this.store.frame + 1);
+    },
+    toggle() {
+      this.store.toggle();
+    },
+  }),
+};

@@ -1,0 +1,66 @@
+"""All checks, then all tests; runs in the environment that `bin/kalyptra test` makes."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+BIN = Path(sys.executable).parent
+
+
+def main(labels: list[str]) -> int:
+    started = time.monotonic()
+    failed = [] if labels else [name for name, command in checks().items() if not passes(name, command)]
+    tests = [sys.executable, "-m", "coverage", "run", "manage.py", "test", "--noinput", *(labels or ["kalyptra"])]
+    code, ran, bad = run_tests(tests)
+    if not labels:
+        subprocess.run([sys.executable, "-m", "coverage", "report"], cwd=ROOT, check=False)
+    print(f"Checks that failed: {', '.join(failed) or 'none'}. {time.monotonic() - started:.0f} s in all.")
+    print(f"{ran - bad} passed, {bad} failed")
+    return 1 if code or failed else 0
+
+
+def checks() -> dict[str, list[str]]:
+    found = {
+        "ruff": [str(BIN / "ruff"), "check", "kalyptra", "demo", "manage.py", "bin/kalyptra"],
+        "format": [str(BIN / "ruff"), "format", "--check", "kalyptra", "demo"],
+        "types": [str(BIN / "mypy"), "kalyptra"],
+        "layers": [str(BIN / "lint-imports")],
+        "migrations": [sys.executable, "manage.py", "makemigrations", "--check", "--dry-run"],
+    }
+    if shutil.which("npm"):
+        found["styles"] = ["bash", "assets/check.sh"]
+    else:
+        print("styles: not checked, there is no npm here", flush=True)
+    return found
+
+
+def passes(name: str, command: list[str]) -> bool:
+    done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=False)
+    print(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'}", flush=True)
+    if done.returncode:
+        print((done.stdout + done.stderr)[-6000:], flush=True)
+    return done.returncode == 0
+
+
+def run_tests(command: list[str]) -> tuple[int, int, int]:
+    """Run them, showing what they print; returns the exit code, how many ran, and how many of them failed."""
+    process = subprocess.Popen(command, cwd=ROOT, stderr=subprocess.PIPE, text=True)
+    ran = bad = 0
+    assert process.stderr
+    for line in process.stderr:
+        sys.stderr.write(line)
+        if found := re.match(r"Ran (\d+) tests?", line):
+            ran = int(found[1])
+        if line.startswith("FAILED"):
+            bad = sum(map(int, re.findall(r"(?:failures|errors)=(\d+)", line)))
+    return process.wait(), ran, bad
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,49 @@
+"""Render a setup file without the web and the database.
+
+bin/kalyptra render SETUP.json --source CLIP -o OUT.mp4 [--first N] [--last N] [--rate 25]
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import tempfile
+from fractions import Fraction
+from pathlib import Path
+
+from kalyptra.core import GuardedFailure, NotFootage, Rate, RenderJob, SetupError, probe, read_setup, render_to_file
+
+
+def main(words: list[str] | None = None) -> int:
+    p = argparse.ArgumentParser(prog="bin/kalyptra render", description="Render a setup file.")
+    p.add_argument("setup", type=Path, help="a setup, as the bench hands it out")
+    p.add_argument("--source", type=Path, required=True, help="the clip, still or ZIP of pictures")
+    p.add_argument("--first", type=int, help="first frame; the setup's own without it")
+    p.add_argument("--last", type=int, help="last frame; the setup's own without it")
+    p.add_argument("--rate", type=Fraction, default=Fraction(25), help="frames/s of stills and sequences")
+    p.add_argument("-o", "--output", type=Path, required=True)
+    options = p.parse_args(words)
+    try:
+        setup = read_setup(options.setup.read_bytes())
+        facts = probe(options.source, Rate.of(options.rate))
+        first = setup.footage.first if options.first is None else options.first
+        last = min(setup.footage.last, facts.frames - 1) if options.last is None else options.last
+        if not 0 <= first <= last < facts.frames:
+            raise SetupError(f"frames {first} to {last} are no range of this clip of {facts.frames} frames")
+        job = RenderJob(setup, options.source, facts, first, last)
+        with tempfile.TemporaryDirectory(dir=options.output.resolve().parent, prefix=".kalyptra-") as folder:
+            sound = render_to_file(job, Path(folder), options.output.resolve(), _say)
+    except (SetupError, NotFootage, GuardedFailure, OSError) as error:
+        print(f"\nkalyptra render: {error}", file=sys.stderr)
+        return 1
+    print(f"\n{options.output}: {job.frames} frames, sound {sound}")
+    return 0
+
+
+def _say(done: int, rate: float) -> bool:
+    print(f"\r{done} frames, {rate:.1f} frames/s", end="", flush=True)
+    return True
+
+
+if __name__ == "__main__":
+    sys.exit(main())
