@@ -9,7 +9,7 @@ import cv2
 from django.conf import settings
 
 from kalyptra.bench.framecache import FrameCache
-from kalyptra.core import HeldPicture, ReaderPool, Setup, Sources, View, look_identity, render_frame, shrink
+from kalyptra.core import HeldPicture, Quality, ReaderPool, Setup, Sources, View, look_identity, render_frame, shrink
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Media
 
@@ -45,6 +45,6 @@ def _make(media: Media, setup: Setup, frame: int, view: View, size: int, subject
     with _readers.borrow(local_path(media.proxy), media.proxy_facts) as reader:
         footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
     sources = Sources(footage, media.facts.width)
-    codes = render_frame(setup, frame, sources, view, subject)
+    codes = render_frame(setup, frame, sources, view, subject, Quality.PREVIEW)
     done, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return data.tobytes()

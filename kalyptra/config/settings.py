@@ -141,6 +141,8 @@ if os.environ.get("KALYPTRA_HTTPS") == "1":
     SECURE_HSTS_SECONDS = 31536000
     CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS[3:]]
 
+TEST_RUNNER = "kalyptra.config.runner.Runner"
+
 LANGUAGE_CODE = "en"
 USE_TZ = True
 TIME_ZONE = os.environ.get("KALYPTRA_TIME_ZONE", "UTC")

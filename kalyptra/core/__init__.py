@@ -11,11 +11,12 @@ from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, ReaderPool, 
 from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.export import RenderJob, render_to_file
-from kalyptra.core.frame import CutOut, Plate, Sources, View, render_frame, through_lens
+from kalyptra.core.frame import CutOut, Plate, Quality, Sources, View, render_frame, through_lens
 from kalyptra.core.identity import look_identity
 from kalyptra.core.lens.optics import ThinLens
+from kalyptra.core.plate.fill import fill
 from kalyptra.core.reading import Reading, read_frame
-from kalyptra.core.setup.document import Footage, Output, Quality, Setup
+from kalyptra.core.setup.document import Footage, Output, Setup
 from kalyptra.core.setup.upgrade import SetupError, read_setup
 
 __all__ = [
@@ -41,6 +42,7 @@ __all__ = [
     "Transfer",
     "View",
     "decode_still",
+    "fill",
     "look_identity",
     "make_proxy",
     "open_clip",

@@ -23,13 +23,13 @@ from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
 from kalyptra.core.frame import Sources, render_frame
-from kalyptra.core.setup.document import Quality, Setup
+from kalyptra.core.setup.document import Compression, Setup
 
 PART_FRAMES = 48
 X264 = {
-    Quality.DRAFT: {"crf": "26", "preset": "veryfast"},
-    Quality.GOOD: {"crf": "19", "preset": "veryfast"},
-    Quality.HIGH: {"crf": "14", "preset": "medium"},
+    Compression.DRAFT: {"crf": "26", "preset": "veryfast"},
+    Compression.GOOD: {"crf": "19", "preset": "veryfast"},
+    Compression.HIGH: {"crf": "14", "preset": "medium"},
 }
 Progress = Callable[[int, float], bool]
 """Called with frames done and frames a second; returns False to stop."""

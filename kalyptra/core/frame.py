@@ -14,11 +14,13 @@ from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.distance.stack import stack
-from kalyptra.core.lens.blur import scatter
+from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
+from kalyptra.core.lens.iris import Iris
+from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
 from kalyptra.core.lens.optics import ThinLens, f_number_for
 from kalyptra.core.matte.shape import shape_matte
+from kalyptra.core.plate.behind import picture_behind
 from kalyptra.core.plate.decontaminate import own_colour
-from kalyptra.core.plate.fill import fill
 from kalyptra.core.setup.document import Acts, Aperture, Setup
 from kalyptra.core.setup.resolve import Look, SubjectAt, resolve
 
@@ -35,6 +37,17 @@ class View(StrEnum):
     SOURCE = "source"
     OVERLAY = "overlay"
     MATTE = "matte"
+
+
+class Quality(StrEnum):
+    """How carefully the lens is computed; both look the same."""
+
+    PREVIEW = "preview"
+    FINAL = "final"
+
+    @property
+    def setting(self) -> Setting:
+        return PREVIEW if self is Quality.PREVIEW else FINAL
 
 
 @dataclass(frozen=True)
@@ -56,11 +69,11 @@ class CutOut:
 
     Attributes:
         matte: its coverage.
-        distance: metres.
+        distance: metres; one number, or (height, width) where its relief is known.
     """
 
     matte: Matte
-    distance: float
+    distance: float | NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -76,15 +89,16 @@ class Plate:
     dioptres: NDArray[np.float32]
 
 
-HIDDEN = 0.02
-"""From this coverage on, a cut-out hides the picture behind it."""
-GROWTH = 1.0 / 640
-"""How far beyond its matte a subject is taken to spoil the picture behind it, as a share of the width."""
 OVERLAY_LIGHT = np.array([0.78, 0.10, 0.05], np.float32)
 
 
 def render_frame(
-    setup: Setup, frame: int, sources: Sources, view: View = View.RESULT, subject: str | None = None
+    setup: Setup,
+    frame: int,
+    sources: Sources,
+    view: View = View.RESULT,
+    subject: str | None = None,
+    quality: Quality = Quality.FINAL,
 ) -> NDArray[np.uint8]:
     """Make the picture at a frame.
 
@@ -113,7 +127,7 @@ def render_frame(
     zones = [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE]
     dioptres = stack(picture.size, look.backdrop, zones)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
-    result = through_lens(light, dioptres, cut_outs, lens_at(look, sources.full_width))
+    result = through_lens(light, dioptres, cut_outs, lens_at(look, sources.full_width), quality=quality)
     return to_codes(result, picture.transfer)
 
 
@@ -138,6 +152,8 @@ def through_lens(
     cut_outs: Sequence[CutOut],
     lens: ThinLens,
     plate: Plate | None = None,
+    iris: Iris | None = None,
+    quality: Quality = Quality.FINAL,
 ) -> Light:
     """See a flat picture through a lens.
 
@@ -150,46 +166,22 @@ def through_lens(
     Returns:
         (height, width, 3) linear light.
     """
-    width = light.shape[1]
+    iris, setting, width = iris or Iris(), quality.setting, light.shape[1]
     if plate is None:
-        plate = filled_plate(light, dioptres, cut_outs)
-    result = _blurred_ground(plate, lens)
-    for one in sorted(cut_outs, key=lambda c: -c.distance):
+        plate = Plate(*picture_behind(light, dioptres, [one.matte for one in cut_outs]))
+    result = see_ground(plate.light, lens.signed_coc(plate.dioptres, width), iris, setting)
+    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        inverse = np.asarray(1 / np.asarray(one.distance), np.float32)
         colour = own_colour(light, one.matte, plate.light)
-        layer = np.concatenate([colour * one.matte[..., None], one.matte[..., None]], axis=2)
-        radius = abs(lens.coc_slope(width) * (1 / one.distance - 1 / lens.focus)) / 2
-        spread = scatter(layer, np.full(one.matte.shape, radius, np.float32))
-        result = result * (1 - spread[..., 3:]) + spread[..., :3]
+        lay_over(result, colour, one.matte, lens.signed_coc(inverse, width), iris, setting)
+        near = nearer_part(plate.dioptres, inverse, one.matte)
+        lay_over(result, plate.light, near, lens.signed_coc(plate.dioptres, width), iris, setting)
     return result
-
-
-def filled_plate(light: Light, dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> Plate:
-    """The picture behind all cut-outs, filled from what surrounds them."""
-    if not cut_outs:
-        return Plate(light, dioptres)
-    hidden = np.max([one.matte for one in cut_outs], axis=0) > HIDDEN
-    known = (~_grown(hidden, GROWTH * light.shape[1])).astype(np.float32)
-    values = fill(np.concatenate([light, dioptres[..., None]], axis=2), known)
-    return Plate(np.ascontiguousarray(values[..., :3]), np.ascontiguousarray(values[..., 3]))
-
-
-def _grown(mask: NDArray[np.bool_], radius: float) -> NDArray[np.bool_]:
-    distance: NDArray[np.float32] = cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5)
-    return distance <= np.float32(radius)
-
-
-def _blurred_ground(plate: Plate, lens: ThinLens) -> Light:
-    layer = np.concatenate([plate.light, np.ones((*plate.light.shape[:2], 1), np.float32)], axis=2)
-    radius = np.abs(lens.signed_coc(plate.dioptres, plate.light.shape[1])) / 2
-    spread = scatter(layer, radius.astype(np.float32))
-    light: Light = np.divide(spread[..., :3], np.maximum(spread[..., 3:], np.float32(1e-4)), dtype=np.float32)
-    return light
 
 
 def _matte_view(view: View, light: Light, mattes: Sequence[Matte], transfer: Transfer) -> NDArray[np.uint8]:
     whole = np.max(mattes, axis=0) if mattes else np.zeros(light.shape[:2], np.float32)
     if view is View.MATTE:
-        grey = np.round(whole * 255).astype(np.uint8)
-        return np.repeat(grey[..., None], 3, axis=2)
+        return cv2.cvtColor(np.round(whole * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)  # type: ignore[no-any-return]
     share = whole[..., None] * np.float32(0.5)
     return to_codes(light * (1 - share) + OVERLAY_LIGHT * share, transfer)

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import CutOut, Plate, ThinLens, Transfer, decode_still, through_lens, to_codes, to_light
+from kalyptra.core import CutOut, Plate, ThinLens, Transfer, decode_still, fill, through_lens, to_codes, to_light
 
 
 class BadInput(Exception):
@@ -69,7 +69,8 @@ def make(options: argparse.Namespace) -> NDArray[np.uint8]:
     if options.matte:
         if not options.matte_distance or options.matte_distance <= 0:
             raise BadInput("--matte needs --matte-distance, in metres")
-        cut_outs.append(CutOut(read_matte(options.matte, size), options.matte_distance))
+        matte = read_matte(options.matte, size)
+        cut_outs.append(CutOut(matte, relief(dioptres, matte, options.matte_distance)))
     plate = None
     if options.plate:
         if not options.plate_distance:
@@ -79,6 +80,15 @@ def make(options: argparse.Namespace) -> NDArray[np.uint8]:
             raise BadInput(f"{options.plate} has another size than {options.picture}")
         plate = Plate(plate_light, read_dioptres(options.plate_distance, "plate_depth", options, size))
     return to_codes(through_lens(light, dioptres, cut_outs, lens, plate), Transfer.SRGB)
+
+
+def relief(dioptres: NDArray[np.float32], matte: NDArray[np.float32], distance: float) -> NDArray[np.float32] | float:
+    """The subject's own distances, where the distance file has them: solid, and within a quarter of the one given."""
+    known = (matte > 0.95) & (np.abs(dioptres * np.float32(distance) - 1) < 0.25)
+    if known.sum() < 0.5 * (matte > 0.95).sum():
+        return distance
+    filled = fill(dioptres[..., None], known.astype(np.float32))[..., 0]
+    return np.asarray(1 / np.maximum(filled, np.float32(1e-6)), np.float32)
 
 
 def lens_of(options: argparse.Namespace) -> ThinLens:

@@ -127,7 +127,7 @@ def _about_sound(state: str) -> str:
     )
 
 
-@app.periodic(cron="*/10 * * * * *")
+@app.periodic(cron="* * * * * */10")  # every ten seconds: the sixth field counts them
 @app.task(name="rescue", queue="care", pass_context=True, queueing_lock="rescue")
 async def rescue(context: JobContext, timestamp: int) -> None:
     """Queue jobs again whose worker has died; give up on one that keeps killing its worker."""

@@ -167,12 +167,12 @@ def conform(stamps: list[int], time_base: Fraction, stated: Fraction | None) -> 
     steps = [b - a for a, b in pairwise(stamps)]
     seconds = float((stamps[-1] - stamps[0]) * time_base)
     measured = Fraction((len(stamps) - 1) / seconds).limit_denominator(100_000)
-    constant = _near_standard(stated if stated and abs(stated / measured - 1) < 0.002 else measured)
-    # Containers that count in milliseconds round every stamp: allow that, and one twentieth of a frame.
-    allowed = max(1.5 * float(time_base), 0.05 / float(constant))
-    late = [abs(float((stamp - stamps[0]) * time_base) - i / float(constant)) for i, stamp in enumerate(stamps)]
-    if max(late) <= allowed:
-        return stamps, constant, False
+    for constant in map(_near_standard, filter(None, (stated, measured))):
+        # Containers that count in milliseconds round every stamp: allow that, and one twentieth of a frame.
+        allowed = max(1.5 * float(time_base), 0.05 / float(constant))
+        late = (abs(float((stamp - stamps[0]) * time_base) - i / float(constant)) for i, stamp in enumerate(stamps))
+        if max(late) <= allowed:
+            return stamps, constant, False
     rate = _near_standard(1 / (Fraction(median(steps)) * time_base), snap=0.04)
     count = max(1, round((seconds + float(median(steps) * time_base)) * float(rate)))
     if count > MAX_FRAMES:
@@ -218,8 +218,7 @@ def _upright_size(frame: Any, stream: Any) -> tuple[int, int, int, list[str]]:
         notes.append(f"Turned by {rotation} degrees, as the camera noted.")
     if rotation in (90, 270):
         width, height = height, width
-    if width * height > MAX_PIXELS or not (2 <= width <= 16384 and 2 <= height <= 16384):
-        raise NotFootage(f"The picture is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
+    _check_size(width, height, "The picture")
     return width, height, rotation, notes
 
 
@@ -229,18 +228,24 @@ def _picture_size(data: bytes, name: str) -> tuple[int, int, int]:
     try:
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "TIFF", "WEBP")) as image:
             (width, height), mode, animated = image.size, image.mode, getattr(image, "n_frames", 1)
-            orientation = image.getexif().get(0x0112, 1)
+            _check_size(width, height, name)  # before anything that might decode
+            orientation = image.getexif().get(0x0112, 1) if image.format != "PNG" else 1
+    except NotFootage:
+        raise
     except Exception as error:
         raise NotFootage(f"{name} cannot be read as a picture.") from error
     if animated > 1 and not name.lower().endswith((".tif", ".tiff")):
         raise NotFootage(f"{name} moves. Save it as a video or as a sequence of stills.")
-    if width * height > MAX_PIXELS:
-        raise NotFootage(f"{name} is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
-    if width < 2 or height < 2:
-        raise NotFootage(f"{name} is only {width} x {height} px.")
     if orientation in (5, 6, 7, 8):  # the decoder turns these upright by itself
         width, height = height, width
     return width, height, 16 if mode.startswith("I;16") else 8
+
+
+def _check_size(width: int, height: int, name: str) -> None:
+    if width * height > MAX_PIXELS or max(width, height) > 16384:
+        raise NotFootage(f"{name} is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
+    if min(width, height) < 2:
+        raise NotFootage(f"{name} is only {width} x {height} px.")
 
 
 def _probe_still(path: Path, rate: Rate) -> ClipFacts:

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Codes, Transfer
+from kalyptra.core.compiled import compiled
 
 TABLE_STEPS = 65535
 
@@ -46,7 +47,9 @@ def code_table(transfer: Transfer) -> NDArray[np.uint8]:
 
 def to_light(codes: Codes, transfer: Transfer) -> NDArray[np.float32]:
     """Linear light of a picture of 8- or 16-bit codes; same shape, 0 to 1."""
-    return light_table(transfer, codes.dtype.itemsize * 8)[codes]
+    table = light_table(transfer, codes.dtype.itemsize * 8)
+    light: NDArray[np.float32] = cv2.LUT(codes, table) if codes.dtype == np.uint8 else table[codes]
+    return light
 
 
 def to_codes(light: NDArray[np.float32], transfer: Transfer) -> NDArray[np.uint8]:
@@ -56,7 +59,7 @@ def to_codes(light: NDArray[np.float32], transfer: Transfer) -> NDArray[np.uint8
     return out
 
 
-@njit(nogil=True, cache=True)
+@compiled
 def _look_up(light, table, out):  # type: ignore[no-untyped-def]
     for i in range(light.size):
         v = min(max(light[i], np.float32(0)), np.float32(1))

@@ -1,64 +1,206 @@
-"""The iris: the shape into which the lens spreads a point, as row spans for the blur."""
+"""The iris: the shape into which the lens spreads a point, as taps for the scatter.
+
+A shape is convex, so every row of it is one span. The scatter works on the horizontal derivative of the picture, where
+a span is a plus at its left end and a minus at its right end; an end between two pixels is shared by both. So an iris
+of radius R is a short list of taps, about eight a row, however large its area.
+"""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-STEPS_PER_PIXEL = 8
-"""Radii are kept every 1/8 px."""
+STEPS_PER_PIXEL = 16
+"""Taps are kept for radii every 1/16 px."""
+POINT = 0.5
+"""A disc up to this radius lies within its pixel."""
+EXACT_UP_TO = 6.0
+"""Up to this radius taps follow the exact coverage of each pixel, above it the mean ends of each row."""
+FINE = 16
+"""Lines within a row of pixels."""
 
 
 @dataclass(frozen=True)
-class Spans:
-    """For each radius k/8 px and each row of the iris: where the row begins and ends, and its weight.
+class Iris:
+    """The opening of a lens.
 
     Attributes:
-        left, right: (radii, 2 reach + 1) float32, px from the centre.
-        weight: the same shape; what a pixel of value 1 puts on each px of the row. 0 outside the iris.
-        rows: (radii,) int32; rows above and below the centre that the iris touches.
-        reach: rows on either side that the tables hold.
+        blades: 0 for a disc, else 3 to 11.
+        roundness: 0 for straight blades, 1 for a disc.
+        turn: clockwise, in degrees.
+        squeeze: height over width; above 1 the discs are tall ovals, as an anamorphic lens makes them.
+        rim: "even", "bright" or "soft".
     """
 
-    left: NDArray[np.float32]
-    right: NDArray[np.float32]
+    blades: int = 0
+    roundness: float = 0.0
+    turn: float = 0.0
+    squeeze: float = 1.0
+    rim: Literal["even", "bright", "soft"] = "even"
+
+
+# A rim that is brighter or softer than the middle, as a sum of even shapes: (share of the radius, share of the light).
+RIMS: dict[str, tuple[tuple[float, float], ...]] = {
+    "even": ((1.0, 1.0),),
+    "bright": ((1.0, 1.6), (0.86, -0.6)),
+    "soft": ((1.0, 0.4), (0.86, 0.3), (0.68, 0.3)),
+}
+
+
+@dataclass(frozen=True)
+class Taps:
+    """For each radius k/16 px: where to add how much of a pixel, in a flat picture of four channels.
+
+    Attributes:
+        start: (radii + 1,) taps of radius k are start[k] to start[k + 1].
+        offset: floats from the pixel `reach` rows and columns up and left of the source.
+        weight: what is added there, of a pixel of value 1.
+        reach: px that the largest iris reaches, one more for shared ends.
+    """
+
+    start: NDArray[np.int64]
+    offset: NDArray[np.int32]
     weight: NDArray[np.float32]
-    rows: NDArray[np.int32]
     reach: int
 
 
-@lru_cache(maxsize=16)
-def disc_spans(max_radius: int) -> Spans:
-    """Spans of a disc for every radius up to `max_radius` px; each radius' coverage sums to one."""
-    reach = max_radius + 1
-    radii = np.arange(max_radius * STEPS_PER_PIXEL + 1) / STEPS_PER_PIXEL
-    # Below a pixel's own half width the disc is the pixel: a point in focus stays one sharp pixel.
-    radii = np.maximum(radii, 1e-3)
-    fine = 16
-    offsets = (np.arange(fine) + 0.5) / fine - 0.5
-    rows = np.arange(-reach, reach + 1)[:, None] + offsets  # (rows, fine)
-    half = np.sqrt(np.maximum(radii[:, None, None] ** 2 - rows[None] ** 2, 0.0))
-    inside = half > 0
-    share = inside.mean(axis=2)
-    width = half.sum(axis=2) / np.maximum(inside.sum(axis=2), 1)
-    # A pixel has an extent of its own: widen each row so that the disc's area includes its source pixel.
-    area = np.pi * np.maximum(radii, 0.5642) ** 2
-    single = radii < 0.5642
-    share[single] = 0.0
-    width[single] = 0.0
-    share[single, reach] = 1.0
-    width[single, reach] = 0.5
-    total = (2 * width * share).sum(axis=1)
-    area[:] = np.where(total > 0, total, 1.0)
-    weight = share / area[:, None]
-    touched = np.array([np.abs(np.flatnonzero(line) - reach).max(initial=0) for line in share], dtype=np.int32)
-    return Spans(
-        left=(-width).astype(np.float32),
-        right=width.astype(np.float32),
-        weight=weight.astype(np.float32),
-        rows=touched,
+def outline(iris: Iris, points: int = 720) -> NDArray[np.float64]:
+    """The iris' outline, (points, 2) as x and y, with the area of a unit disc."""
+    angle = np.linspace(0, 2 * np.pi, points, endpoint=False)
+    radius = np.ones_like(angle)
+    if iris.blades >= 3:
+        sector = 2 * np.pi / iris.blades
+        straight = math.cos(sector / 2) / np.cos(angle % sector - sector / 2)
+        radius = straight * (1 - iris.roundness) + iris.roundness
+    angle = angle + math.radians(iris.turn)
+    x, y = radius * np.cos(angle) / math.sqrt(iris.squeeze), radius * np.sin(angle) * math.sqrt(iris.squeeze)
+    area = 0.5 * np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y)
+    return np.stack([x, y], axis=1) * math.sqrt(np.pi / area)
+
+
+def kernel(iris: Iris, radius: float) -> NDArray[np.float64]:
+    """The share of a point's light that each pixel gets: (rows, columns), odd sides, sum 1."""
+    total = np.zeros((1, 1))
+    for share, light in RIMS[iris.rim]:
+        if radius * share < POINT:
+            one = np.ones((1, 1))
+        else:
+            left, right, columns = _spans(iris, radius * share)
+            pixels = np.arange(-columns, columns + 1)
+            covered = np.minimum(right[..., None], pixels + 0.5) - np.maximum(left[..., None], pixels - 0.5)
+            one = np.clip(covered, 0, 1).mean(axis=1)
+            one /= one.sum()
+        total = _add_centred(total, one * light)
+    return total
+
+
+@lru_cache(maxsize=256)
+def reach_of(iris: Iris, radius: float) -> int:
+    """Px that an iris of this radius reaches, sideways or up and down."""
+    return math.ceil(radius * float(np.abs(outline(iris)).max()) + 0.5) + 1
+
+
+@lru_cache(maxsize=24)
+def taps(iris: Iris, max_radius: int, stride: int) -> Taps:
+    """Taps for every radius up to `max_radius` px.
+
+    Args:
+        stride: px from one row of the flat picture to the next.
+    """
+    reach = reach_of(iris, max_radius)
+    start, offsets, weights = [0], [], []
+    for k in range(max_radius * STEPS_PER_PIXEL + 2):
+        rows, columns, weight = _taps_of(iris, k / STEPS_PER_PIXEL)
+        order = np.argsort(rows, kind="stable")
+        offsets.append((((rows + reach) * stride + columns + reach) * 4)[order])
+        weights.append(weight[order])
+        start.append(start[-1] + len(rows))
+    return Taps(
+        start=np.array(start, np.int64),
+        offset=np.concatenate(offsets).astype(np.int32),
+        weight=np.concatenate(weights).astype(np.float32),
         reach=reach,
     )
+
+
+Found = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
+
+
+def _taps_of(iris: Iris, radius: float) -> Found:
+    """Rows, columns and weights of one radius."""
+    if radius <= EXACT_UP_TO:
+        return _derivative(kernel(iris, radius))
+    parts = [_span_taps(iris, radius * share, light) for share, light in RIMS[iris.rim]]
+    rows, columns, weights = (np.concatenate([part[i] for part in parts]) for i in range(3))
+    return rows, columns, weights
+
+
+def _derivative(shares: NDArray[np.float64]) -> Found:
+    rows, columns = shares.shape
+    change = np.zeros((rows, columns + 1))
+    change[:, :-1] += shares
+    change[:, 1:] -= shares
+    y, x = np.nonzero(np.abs(change) > 1e-7 * np.abs(change).max())
+    return y - rows // 2, x - columns // 2, change[y, x]
+
+
+def _span_taps(iris: Iris, radius: float, light: float) -> Found:
+    """Two shared ends a row: the mean of the ends of the lines within it, weighed by how many there are."""
+    left, right, _ = _spans(iris, radius)
+    inside = right > left
+    lines = inside.sum(axis=1)
+    used = np.flatnonzero(lines)
+    rows = used - len(lines) // 2
+    ys, xs, ws = [], [], []
+    for ends, sign in ((left, 1.0), (right, -1.0)):
+        end = np.where(inside, ends, 0).sum(axis=1)[used] / lines[used] + 0.5
+        whole = np.floor(end)
+        share = lines[used] / FINE * sign
+        ys += [rows, rows]
+        xs += [whole, whole + 1]
+        ws += [share * (1 - (end - whole)), share * (end - whole)]
+    y, x, w = np.concatenate(ys), np.concatenate(xs), np.concatenate(ws)
+    return y, x.astype(np.int64), w * light / -(w * x).sum()
+
+
+def _spans(iris: Iris, radius: float) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:
+    """Left and right end of each line: (rows, FINE) each, in px from the centre; and px that it reaches sideways."""
+    y, left, right = _unit_rows(iris)
+    half_height, half_width = radius * y[-1], radius * float(max(-left.min(), right.max()))
+    reach = math.ceil(half_height + 0.5)
+    lines = (np.arange(-reach, reach + 1)[:, None] + (np.arange(FINE) + 0.5) / FINE - 0.5) / radius
+    outside = (lines <= y[0]) | (lines >= y[-1])
+    ends = [np.where(outside, 0, np.interp(lines, y, side) * radius) for side in (left, right)]
+    return ends[0], ends[1], math.ceil(half_width + 0.5)
+
+
+@lru_cache(maxsize=64)
+def _unit_rows(iris: Iris) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """The shape of unit radius by rows: y, and the ends left and right, dense near the top and the foot."""
+    shape = outline(iris, 2880)
+    top, foot = shape[:, 1].min(), shape[:, 1].max()
+    y = (top + foot) / 2 - (foot - top) / 2 * np.cos(np.linspace(0, np.pi, 721))
+    lowest, highest = int(np.argmin(shape[:, 1])), int(np.argmax(shape[:, 1]))
+    one = np.roll(shape, -lowest, axis=0)
+    turn = (highest - lowest) % len(shape)
+    rising, falling = one[: turn + 1], np.concatenate([one[turn:], one[:1]])[::-1]
+    sides = [np.interp(y, _increasing(side[:, 1]), side[:, 0]) for side in (rising, falling)]
+    return y, np.minimum(*sides), np.maximum(*sides)
+
+
+def _increasing(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.maximum.accumulate(values + np.arange(len(values)) * 1e-12)
+
+
+def _add_centred(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    rows, columns = (max(a.shape[i], b.shape[i]) for i in (0, 1))
+    total = np.zeros((rows, columns))
+    for one in (a, b):
+        top, left = (rows - one.shape[0]) // 2, (columns - one.shape[1]) // 2
+        total[top : top + one.shape[0], left : left + one.shape[1]] += one
+    return total

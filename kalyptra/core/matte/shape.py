@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from kalyptra.core.compiled import compiled
 from kalyptra.core.setup.document import Form, Placement, Refine
 
 
@@ -53,7 +53,7 @@ def _clipped(low: float, high: float, length: int) -> tuple[int, int]:
     return max(0, math.floor(low)), min(length, math.ceil(high))
 
 
-@njit(nogil=True, cache=True)
+@compiled
 def _ramp(out, cx, cy, half_width, half_height, cos, sin, radius, grow, inwards, outwards):  # type: ignore[no-untyped-def]
     """Write the ramp over the signed distance; radius < 0 means an ellipse."""
     for row in range(out.shape[0]):
@@ -71,7 +71,7 @@ def _ramp(out, cx, cy, half_width, half_height, cos, sin, radius, grow, inwards,
             out[row, column] = t * t * (3 - 2 * t) if inwards + outwards > 1.5 else t
 
 
-@njit(nogil=True, cache=True)
+@compiled
 def _ellipse_distance(u, v, a, b):  # type: ignore[no-untyped-def]
     """Signed distance of (u, v), both >= 0, to the ellipse with half axes a and b; negative inside.
 

@@ -119,7 +119,7 @@ class Focus(Frozen):
     distance: Keyed[Distance] = constant(2.0)
 
 
-class Quality(StrEnum):
+class Compression(StrEnum):
     DRAFT = "draft"
     GOOD = "good"
     HIGH = "high"
@@ -130,7 +130,7 @@ class Output(Frozen):
 
     height: Annotated[int, Field(ge=0, le=8640)] = 0
     """Lines of the result; 0 means as many as the source has."""
-    quality: Quality = Quality.GOOD
+    quality: Compression = Compression.GOOD
 
 
 class Setup(Frozen):

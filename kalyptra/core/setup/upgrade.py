@@ -30,7 +30,10 @@ def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
         SetupError: it is no setup, of a version that is newer than this program, or out of bounds.
     """
     try:
-        data = dict(document if isinstance(document, Mapping) else json.loads(document))
+        found = document if isinstance(document, Mapping) else json.loads(document)
+        if not isinstance(found, Mapping):
+            raise TypeError("it is not a set of named fields")
+        data = dict(found)
     except (ValueError, TypeError, RecursionError) as error:
         raise SetupError(f"not a setup: {error}") from error
     version = data.get("version", VERSION)

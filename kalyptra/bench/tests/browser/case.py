@@ -1,0 +1,119 @@
+"""Browser tests: a live server, a real queue worker, and Debian's Chromium driven by Playwright."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import tempfile
+import threading
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.test import override_settings
+from playwright.sync_api import Locator, Page, sync_playwright
+from procrastinate.contrib.django import app
+
+from kalyptra.bench import pictures
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
+
+
+class Worker(threading.Thread):
+    """A worker of the queue, in a thread."""
+
+    def __init__(self) -> None:
+        super().__init__(daemon=True)
+        self._loop = asyncio.new_event_loop()
+        self._task: asyncio.Task[None] | None = None
+        self.failure: BaseException | None = None
+
+    def run(self) -> None:
+        async def work() -> None:
+            with app.replace_connector(app.connector.get_worker_connector()):
+                async with app.open_async():
+                    self._task = asyncio.current_task()
+                    await app.run_worker_async(
+                        queues=["footage", "render"], concurrency=2, install_signal_handlers=False,
+                        fetch_job_polling_interval=0.3, shutdown_graceful_timeout=20,
+                    )  # fmt: skip
+
+        try:
+            self._loop.run_until_complete(work())
+        except asyncio.CancelledError:
+            pass
+        except BaseException as failure:
+            self.failure = failure
+
+    def stop(self) -> None:
+        if self._task:
+            self._loop.call_soon_threadsafe(self._task.cancel)
+        self.join(30)
+
+
+class BrowserCase(StaticLiveServerTestCase):
+    host = "127.0.0.1"
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        held = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(held.cleanup)
+        cls.folder = Path(held.name)
+        storages = {"default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": f"{held.name}/media"}},
+                    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}  # fmt: skip
+        cls.enterClassContext(override_settings(STORAGES=storages, DATA=cls.folder, FRAME_CACHE=cls.folder / "frames"))
+        super().setUpClass()
+        # Playwright runs an event loop in this thread, at which Django's guard would take offence.
+        cls.enterClassContext(mock.patch.dict(os.environ, {"DJANGO_ALLOW_ASYNC_UNSAFE": "1"}))
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        pictures._cache.cache_clear()
+        self.addCleanup(pictures._cache.cache_clear)
+        worker = Worker()
+        worker.start()
+        self.addCleanup(worker.stop)
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=self.live_server_url)
+        context.set_default_timeout(30_000)
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.complaints: list[str] = []
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.on(
+            "console", lambda line: self.complaints.append(line.text) if line.type in ("error", "warning") else None
+        )
+
+    def tearDown(self) -> None:
+        expected = ("status of 422", "status of 409", "willReadFrequently")  # the last is about the test itself
+        self.assertEqual([one for one in self.complaints if not any(words in one for words in expected)], [])
+
+    def enter_demo(self) -> None:
+        self.page.goto("/sign-in/")
+        self.page.get_by_role("button", name="Enter the demo").click()
+        self.page.wait_for_url("**/")
+
+    def revision_shown(self, number: int, view: str = "result") -> None:
+        """Wait until the picture is that of a revision and a view."""
+        self.page.wait_for_selector(f'canvas[data-shown^="{number}|{view}|"]')
+
+    def pixel(self, x: float, y: float) -> tuple[int, int, int]:
+        """Colour of the shown picture at a share of its width and height."""
+        found: Any = self.page.locator("canvas").evaluate(
+            "(c, [x, y]) => Array.from(c.getContext('2d').getImageData(x * c.width | 0, y * c.height | 0, 1, 1).data)",
+            [x, y],
+        )
+        return found[0], found[1], found[2]
+
+    def drag(self, what: Locator, dx: float, dy: float) -> None:
+        box = what.bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + dx, y + dy, steps=6)
+        self.page.mouse.up()

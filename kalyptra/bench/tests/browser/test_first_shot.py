@@ -1,0 +1,136 @@
+"""The whole job in the browser: bring a clip, keep one thing sharp, blur the rest with a lens, look, render."""
+
+from __future__ import annotations
+
+import av
+
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.core import Rate, probe
+from kalyptra.core.tests import material
+from kalyptra.library import revisions
+from kalyptra.library.demo import load_demo
+from kalyptra.library.models import Media, Shot
+
+
+class FirstShot(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        load_demo()
+        self.enter_demo()
+
+    def bring(self, name: str) -> Shot:
+        """A project of one's own with a clip in it, on the bench."""
+        page = self.page
+        page.get_by_label("New project").fill("Night ferries")
+        page.get_by_role("button", name="Make it").click()
+        page.wait_for_selector("[x-data=project]")
+        page.wait_for_load_state("networkidle")
+        source = material.video(self.folder / name, frames=30, size=(270, 480))
+        page.set_input_files("#footage", str(source))
+        page.get_by_text("ready", exact=True).wait_for()
+        page.get_by_role("link", name="kettle").click()
+        self.revision_shown(1)
+        return Shot.objects.get(project__title="Night ferries")
+
+    def test_from_footage_to_a_rendered_file(self) -> None:
+        shot = self.bring("kettle.mp4")
+        page = self.page
+
+        # A subject: put down, dragged, keyed at two frames; between them it moves.
+        page.get_by_role("button", name="Subjects").click()
+        page.get_by_role("button", name="Add ellipse").click()
+        self.revision_shown(2)
+        self.drag(page.locator('[data-act="move"]'), -120, 0)
+        self.revision_shown(3)
+        page.keyboard.press("End")
+        page.locator("canvas[data-shown$='|29']").wait_for()
+        page.get_by_role("button", name="Key here").last.click()
+        self.revision_shown(4)
+        self.drag(page.locator('[data-act="move"]'), 150, 20)
+        self.revision_shown(5)
+        page.get_by_text("Keys at frames 0, 29.").wait_for()
+        placements = [key.value.x for key in Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.placement.keys]
+        self.assertGreater(placements[1], placements[0] + 60)
+
+        # By keyboard, and by typing.
+        head = Shot.objects.get(pk=shot.pk).head
+        page.locator('[data-act="move"]').focus()
+        page.keyboard.press("Shift+ArrowDown")
+        self.revision_shown(head + 1)
+        page.get_by_label("Feather outwards").first.fill("20")
+        page.get_by_label("Feather outwards").first.press("Enter")
+        self.revision_shown(head + 2)
+
+        # The matte alone is white in the shape and black far from it.
+        page.get_by_role("button", name="Matte").click()
+        self.revision_shown(head + 2, "matte")
+        box = Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.placement.keys[1].value
+        self.assertGreater(self.pixel(box.x / 480, box.y / 270)[0], 240)
+        self.assertLess(self.pixel(0.02, 0.02)[0], 8)
+
+        # The lens: what the other way to say it would be is shown, and follows.
+        page.get_by_role("button", name="Result").click()
+        page.get_by_role("button", name="Lens").click()
+        page.get_by_role("button", name="Softness").click()
+        self.revision_shown(head + 3)
+        page.get_by_label("Backdrop softness").first.fill("12")
+        page.get_by_label("Backdrop softness").first.press("Enter")
+        self.revision_shown(head + 4)
+        page.get_by_text("That is f/").wait_for()
+        page.get_by_role("cell", name="Hyperfocal distance").wait_for()
+
+        # Undo and redo by the keyboard.
+        page.keyboard.press("Escape")
+        page.locator("body").click(position={"x": 5, "y": 700})
+        page.keyboard.press("Control+z")
+        self.revision_shown(head + 3)
+        page.keyboard.press("Control+Shift+z")
+        self.revision_shown(head + 4)
+
+        # Playing goes through frames that are the ones they say, and source shows the clip as it came.
+        page.keyboard.press("Home")
+        page.keyboard.press("s")
+        self.revision_shown(head + 4, "source")
+        page.keyboard.press(" ")
+        page.locator("canvas[data-shown$='|12'], canvas[data-shown$='|13'], canvas[data-shown$='|14']").wait_for()
+        page.keyboard.press(" ")
+        shown = str(page.locator("canvas").get_attribute("data-shown"))
+        bar = int(shown.rsplit("|", 1)[1]) * 7 % 470
+        self.assertGreater(self.pixel((bar + 5) / 480, 0.8)[1], 200)
+
+        # Render a range of it, and take it away.
+        page.get_by_role("button", name="Render").last.click()
+        page.get_by_role("button", name="Render this shot").click()
+        with page.expect_download(timeout=90_000) as download:
+            page.get_by_role("link", name="Download").click(timeout=90_000)
+        download.value.save_as(self.folder / "result.mp4")
+        with av.open(str(self.folder / "result.mp4")) as file:
+            self.assertEqual((file.streams.video[0].frames, file.streams.video[0].average_rate), (30, 25))
+            self.assertEqual(file.streams.audio[0].codec_context.name, "aac")
+        facts = probe(self.folder / "result.mp4", Rate(numerator=25, denominator=1))
+        self.assertEqual((facts.width, facts.height, facts.frames), (480, 270, 30))
+
+    def test_what_is_no_footage_is_told_and_leaves_nothing(self) -> None:
+        page = self.page
+        page.get_by_role("link", name="Lantern quay").click()
+        page.wait_for_load_state("networkidle")
+        before = Media.objects.count()
+        page.set_input_files("#footage", {"name": "clip.mp4", "mimeType": "video/mp4", "buffer": b"a tide table"})
+        page.get_by_text("This is no footage that Kalyptra reads").wait_for()
+        self.assertEqual(Media.objects.count(), before)
+
+    def test_a_change_from_elsewhere_is_offered_not_overwritten(self) -> None:
+        page = self.page
+        page.get_by_role("link", name="Parcel runner").click()
+        self.revision_shown(1)
+        shot = Shot.objects.get(title="Parcel runner")
+        theirs = shot.setup.model_copy(update={"footage": shot.setup.footage.model_copy(update={"last": 20})})
+        revisions.save(shot.pk, 1, theirs, shot.project.owner)
+        page.get_by_role("button", name="Lens").click()
+        page.get_by_label("f-number", exact=True).first.fill("4")
+        page.get_by_label("f-number", exact=True).first.press("Enter")
+        page.get_by_role("dialog", name="Changed elsewhere").get_by_text("nothing was lost").wait_for()
+        page.get_by_role("button", name="Save mine on top").click()
+        self.revision_shown(3)
+        saved = Shot.objects.get(pk=shot.pk).setup
+        self.assertEqual((saved.lens.f_number, saved.footage.last), (4, shot.setup.footage.last))

@@ -1,0 +1,51 @@
+"""The picture behind all cut-outs, and its distance, filled from what surrounds them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.plate.fill import fill
+from kalyptra.core.plate.window import Window, window_of
+
+HIDDEN = 0.02
+"""From this coverage on, a cut-out hides the picture behind it."""
+GROWTH = 1.0
+"""How far beyond its matte a subject is taken to spoil the picture behind it, px of a picture 640 px wide."""
+SURROUNDINGS = 0.04
+"""How far around a hole its surroundings are looked at, as a share of the width."""
+
+
+def picture_behind(
+    light: NDArray[np.float32], dioptres: NDArray[np.float32], mattes: Sequence[NDArray[np.float32]]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Fill what the cut-outs hide.
+
+    Args:
+        light: (height, width, 3) linear light.
+        dioptres: (height, width) 1/m.
+        mattes: (height, width) each, 0 to 1.
+
+    Returns:
+        Light and dioptres of the plate; the inputs themselves where nothing is hidden.
+    """
+    if not mattes:
+        return light, dioptres
+    hidden = (np.max(mattes, axis=0) > HIDDEN).astype(np.uint8)
+    width = light.shape[1]
+    window = window_of(hidden, round(SURROUNDINGS * width))
+    if window is None:
+        return light, dioptres
+    light, dioptres = light.copy(), dioptres.copy()
+    known = _known(hidden, window, GROWTH * width / 640)
+    light[window] = fill(light[window], known)
+    dioptres[window] = fill(dioptres[window][..., None], known)[..., 0]
+    return light, dioptres
+
+
+def _known(hidden: NDArray[np.uint8], window: Window, growth: float) -> NDArray[np.float32]:
+    distance: NDArray[np.float32] = cv2.distanceTransform(1 - hidden[window], cv2.DIST_L2, 5)
+    return (distance > np.float32(growth)).astype(np.float32)

@@ -1,0 +1,120 @@
+"""Jobs: what a dead worker left is taken up again, and a render can be cancelled."""
+
+from __future__ import annotations
+
+import asyncio
+import datetime
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from django.db import connections
+from django.test import TransactionTestCase
+from procrastinate import jobs, testing
+from procrastinate.contrib.django import app
+
+from kalyptra.core import Footage, Setup
+from kalyptra.library.models import Media, Shot
+from kalyptra.library.tests.test_library import Stored
+from kalyptra.work import orders, tasks
+from kalyptra.work.models import Render
+
+
+class Jobs(Stored):
+    """Jobs are run by their functions, as a worker would."""
+
+    def run_job(self, task: Any, **arguments: int) -> None:
+        job = jobs.Job(id=1, queue="q", lock=None, queueing_lock=None, task_name=task.name, priority=0)
+        context = tasks.JobContext(start_timestamp=0, app=app, job=job, abort_reason=lambda: self.leaving)
+        self.leaving = None
+        task.func(context, **arguments)
+
+    def ready(self) -> Shot:
+        shot = self.shot()
+        self.run_job(tasks.prepare_media, media_id=shot.media_id)
+        shot.media.refresh_from_db()
+        return shot
+
+    def test_footage_is_prepared_with_proxy_and_poster(self) -> None:
+        media = self.ready().media
+        self.assertEqual((media.state, media.done, media.proxy_facts.frames), (Media.State.READY, 1, 10))
+        self.assertGreater(media.poster.size, 500)
+        self.run_job(tasks.prepare_media, media_id=media.pk)  # again: nothing to do, nothing broken
+        self.assertEqual(Media.objects.get().proxy.name, media.proxy.name)
+
+    def test_a_render_appears_only_when_it_is_complete(self) -> None:
+        shot = self.ready()
+        render = orders.order_render(shot, 2, 8, self.editor)
+        self.run_job(tasks.render_shot, render_id=render.pk)
+        render.refresh_from_db()
+        self.assertEqual(
+            (render.state, render.frames_done, render.message), ("done", 7, "The sound was copied unchanged.")
+        )
+        answer = self.client.get(f"/renders/{render.pk}/result.mp4")
+        self.assertEqual(answer["Content-Type"], "video/mp4")
+        self.assertIn("kettle 2-8.mp4", answer["Content-Disposition"])
+        self.assertGreater(len(b"".join(answer.streaming_content)), 1000)
+
+    def test_a_render_is_of_the_setup_that_was_in_force(self) -> None:
+        shot = self.ready()
+        render = orders.order_render(shot, 0, 9, self.editor)
+        self.assertEqual(render.document, Setup(footage=Footage(last=9)).model_dump(mode="json"))
+
+    def test_what_cannot_be_rendered_is_refused_in_words(self) -> None:
+        shot = self.shot()
+        answer = self.client.post(
+            f"/api/shots/{shot.pk}/renders", {"first": 0, "last": 5}, content_type="application/json"
+        )
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("still being prepared", answer.json()["error"])
+        Media.objects.update(state=Media.State.READY)
+        answer = self.client.post(
+            f"/api/shots/{shot.pk}/renders", {"first": 5, "last": 99}, content_type="application/json"
+        )
+        self.assertIn("frames 0 to 9", answer.json()["error"])
+
+    def test_cancelling_stops_a_running_render_and_one_that_waits(self) -> None:
+        shot = self.ready()
+        waiting = orders.cancel_render(orders.order_render(shot, 0, 9, self.editor))
+        self.assertEqual(waiting.state, "cancelled")
+        running = orders.order_render(shot, 0, 9, self.editor)
+        Render.objects.filter(pk=running.pk).update(state="running")
+        orders.cancel_render(running)
+        self.run_job(tasks.render_shot, render_id=running.pk)
+        running.refresh_from_db()
+        self.assertEqual((running.state, bool(running.file)), ("cancelled", False))
+
+    def test_a_worker_that_shuts_down_hands_its_render_on(self) -> None:
+        shot = self.ready()
+        render = orders.order_render(shot, 0, 9, self.editor)
+        job = jobs.Job(id=1, queue="q", lock=None, queueing_lock=None, task_name="render", priority=0)
+        leaving = tasks.JobContext(start_timestamp=0, app=app, job=job, abort_reason=lambda: tasks.AbortReason.SHUTDOWN)
+        with self.assertRaises(tasks.ShuttingDown):
+            tasks.render_shot.func(leaving, render_id=render.pk)
+        render.refresh_from_db()
+        self.assertEqual(render.state, "running")
+        self.run_job(tasks.render_shot, render_id=render.pk)
+        render.refresh_from_db()
+        self.assertEqual(render.state, "done")
+
+
+class Rescue(TransactionTestCase):
+    def test_the_job_of_a_dead_worker_is_queued_again_a_few_times(self) -> None:
+        connector = testing.InMemoryConnector()
+        with app.replace_connector(connector):
+            tasks.render_shot.defer(render_id=1)
+
+            async def one_round() -> str:
+                job = await app.job_manager.fetch_job(
+                    queues=["render"], worker_id=await app.job_manager.register_worker()
+                )
+                assert job is not None
+                for worker in connector.workers:
+                    connector.workers[worker] = datetime.datetime.now(datetime.UTC) - datetime.timedelta(minutes=5)
+                context = tasks.JobContext(start_timestamp=0, app=app, job=job, abort_reason=lambda: None)
+                await tasks.rescue.func(context, timestamp=0)
+                await sync_to_async(connections.close_all)()  # those of the loop's own thread
+                return str(connector.jobs[1]["status"])
+
+            self.assertEqual(asyncio.run(one_round()), "todo")
+            connector.jobs[1]["attempts"] = tasks.MOST_ATTEMPTS
+            self.assertEqual(asyncio.run(one_round()), "failed")
