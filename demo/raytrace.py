@@ -15,7 +15,7 @@ SCENES = Path(__file__).resolve().parent / "scenes"
 BEAUTY, DISTANCE, MATTE, PLATE = range(4)
 SMOOTH = ["+A0.25", "+AM2", "+R2"]
 FINE = ["+A0.03", "+AM2", "+R3"]
-SAMPLES = 96
+SAMPLES = 64
 LENS_SIZE = (480, 270)
 
 

@@ -12,7 +12,7 @@ from ninja.security import django_auth
 
 from kalyptra.bench.pictures import SIZES, frame_jpeg
 from kalyptra.bench.state import ShotState, shot_state
-from kalyptra.core import FrameUnreadable, Setup, SetupError, View, read_frame, read_setup
+from kalyptra.core import FrameUnreadable, Setup, SetupError, View, iris_outline, read_frame, read_setup
 from kalyptra.library import revisions
 from kalyptra.library.models import Project, Revision, Shot
 from kalyptra.work import orders
@@ -168,6 +168,7 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
     return {
         "first": first,
         "step": step,
+        "iris": iris_outline(setup),
         "lens": [asdict(one.lens) for one in read],
         "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
     }

@@ -10,12 +10,13 @@ from kalyptra.core.clip.proxy import make_proxy, proxy_size
 from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, ReaderPool, decode_still, open_clip, shrink
 from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
-from kalyptra.core.export import RenderJob, render_to_file
-from kalyptra.core.frame import CutOut, Plate, Quality, Sources, View, render_frame, through_lens
+from kalyptra.core.compiled import keep_freed_memory
+from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
+from kalyptra.core.frame import CutOut, Opening, Plate, Quality, Sources, View, render_frame, through_lens
 from kalyptra.core.identity import look_identity
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.plate.fill import fill
-from kalyptra.core.reading import Reading, read_frame
+from kalyptra.core.reading import Reading, iris_outline, read_frame
 from kalyptra.core.setup.document import Footage, Output, Setup
 from kalyptra.core.setup.upgrade import SetupError, read_setup
 
@@ -28,6 +29,7 @@ __all__ = [
     "HeldPicture",
     "Kind",
     "NotFootage",
+    "Opening",
     "Output",
     "Plate",
     "Quality",
@@ -41,8 +43,11 @@ __all__ = [
     "ThinLens",
     "Transfer",
     "View",
+    "decode_and_encode",
     "decode_still",
     "fill",
+    "iris_outline",
+    "keep_freed_memory",
     "look_identity",
     "make_proxy",
     "open_clip",

@@ -22,6 +22,7 @@ from kalyptra.core.clip.encode import H264Writer, even, fit, join_parts
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
+from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.frame import Sources, render_frame
 from kalyptra.core.setup.document import Compression, Setup
 
@@ -124,6 +125,7 @@ def render_part_here(
     report: Callable[..., None],
 ) -> None:  # fmt: skip
     """Render one part; runs inside the guarded process."""
+    keep_freed_memory()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader = open_clip(Path(source), clip, threads=2)
     writer = H264Writer(Path(out), (size[0], size[1]), clip.rate, clip.transfer, X264[look.output.quality])
@@ -133,6 +135,19 @@ def render_part_here(
         if count % 4 == 0:
             report(done=count)
     writer.close()
+
+
+def decode_and_encode(
+    source: Path, facts: ClipFacts, out: Path, size: tuple[int, int], frames: range, preset: str
+) -> None:
+    """Copy frames through the decoder and the encoder, and nothing else: what a render is measured against."""
+    reader = open_clip(source, facts, threads=2)
+    options = {"crf": X264[Compression.GOOD if preset == "veryfast" else Compression.HIGH]["crf"], "preset": preset}
+    writer = H264Writer(out, size, facts.rate, facts.transfer, options)
+    for frame in frames:
+        writer.write(np.ascontiguousarray(fit(reader.picture(frame).codes, size)))
+    writer.close()
+    reader.close()
 
 
 def rendered(setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range) -> Iterator[NDArray[np.uint8]]:

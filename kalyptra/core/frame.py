@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 import cv2
@@ -12,16 +13,17 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import PictureSource
-from kalyptra.core.clip.transfer import to_codes, to_light
+from kalyptra.core.clip.transfer import light_of, to_codes, to_light
 from kalyptra.core.distance.stack import stack
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
-from kalyptra.core.lens.iris import Iris
+from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
 from kalyptra.core.lens.optics import ThinLens, f_number_for
 from kalyptra.core.matte.shape import shape_matte
 from kalyptra.core.plate.behind import picture_behind
 from kalyptra.core.plate.decontaminate import own_colour
-from kalyptra.core.setup.document import Acts, Aperture, Setup
+from kalyptra.core.proof.blur_size import blur_view
+from kalyptra.core.setup.document import Acts, Aperture, HeldRange, Highlights, Iris, Setup
 from kalyptra.core.setup.resolve import Look, SubjectAt, resolve
 
 Light = NDArray[np.float32]
@@ -37,6 +39,7 @@ class View(StrEnum):
     SOURCE = "source"
     OVERLAY = "overlay"
     MATTE = "matte"
+    BLUR = "blur"
 
 
 class Quality(StrEnum):
@@ -89,6 +92,28 @@ class Plate:
     dioptres: NDArray[np.float32]
 
 
+@dataclass(frozen=True)
+class Opening:
+    """A lens with its iris, what it does to lights, and a range held sharp by hand, if any."""
+
+    lens: ThinLens
+    iris: Iris = field(default_factory=Iris)
+    highlights: Highlights = field(default_factory=Highlights)
+    held: HeldRange | None = None
+
+    def coc(self, dioptres: NDArray[np.float32], width: int) -> NDArray[np.float32]:
+        """Signed disc diameters in px of a picture of that width."""
+        if self.held is None:
+            return self.lens.signed_coc(dioptres, width)
+        return self.lens.held_coc(dioptres, width, self.held.near, self.held.far, self.held.roll_off)
+
+    def lifted(self, light: Light, coc: NDArray[np.float32]) -> Light:
+        """Light whose clipped highlights are as bright as they were."""
+        # The threshold is a code value of the usual display curve, whatever curve the clip has.
+        threshold = float(light_of(np.array(self.highlights.threshold), Transfer.SRGB))
+        return lift(light, coc, threshold, self.highlights.gain, self.highlights.keep_colour)
+
+
 OVERLAY_LIGHT = np.array([0.78, 0.10, 0.05], np.float32)
 
 
@@ -127,7 +152,10 @@ def render_frame(
     zones = [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE]
     dioptres = stack(picture.size, look.backdrop, zones)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
-    result = through_lens(light, dioptres, cut_outs, lens_at(look, sources.full_width), quality=quality)
+    opening = opening_at(look, sources.full_width)
+    if view is View.BLUR:
+        return blur_view(blur_size(dioptres, cut_outs, opening) / np.float32(scale))
+    result = through_lens(light, dioptres, cut_outs, opening, None, quality, look.plate.growth * scale)
     return to_codes(result, picture.transfer)
 
 
@@ -146,14 +174,19 @@ def matte_of(subject: SubjectAt, size: tuple[int, int], scale: float) -> Matte:
     return shape_matte(subject.form, subject.corner, subject.placement, subject.refine, size, scale)
 
 
+def opening_at(look: Look, full_width: int) -> Opening:
+    """The lens at a frame with all that decides its picture."""
+    return Opening(lens_at(look, full_width), look.lens.iris, look.lens.highlights, look.lens.held)
+
+
 def through_lens(
     light: Light,
     dioptres: NDArray[np.float32],
     cut_outs: Sequence[CutOut],
-    lens: ThinLens,
+    opening: Opening,
     plate: Plate | None = None,
-    iris: Iris | None = None,
     quality: Quality = Quality.FINAL,
+    growth: float = 1.0,
 ) -> Light:
     """See a flat picture through a lens.
 
@@ -162,21 +195,36 @@ def through_lens(
         dioptres: (height, width) 1/m of everything that is not cut out.
         cut_outs: the subjects on layers of their own.
         plate: the picture behind them, where it is known; else it is filled from its surroundings.
+        growth: how far beyond its matte a subject is taken to spoil the picture behind it, px.
 
     Returns:
         (height, width, 3) linear light.
     """
-    iris, setting, width = iris or Iris(), quality.setting, light.shape[1]
+    width, iris, setting = light.shape[1], opening.iris, quality.setting
     if plate is None:
-        plate = Plate(*picture_behind(light, dioptres, [one.matte for one in cut_outs]))
-    result = see_ground(plate.light, lens.signed_coc(plate.dioptres, width), iris, setting)
+        plate = Plate(*picture_behind(light, dioptres, [one.matte for one in cut_outs], growth))
+    coc = opening.coc(plate.dioptres, width)
+    ground, reach = opening.lifted(plate.light, coc), math.ceil(float(np.abs(coc).max()) / 2) + 2
+    result = see_ground(ground, coc, iris, setting)
     for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
         inverse = np.asarray(1 / np.asarray(one.distance), np.float32)
-        colour = own_colour(light, one.matte, plate.light)
-        lay_over(result, colour, one.matte, lens.signed_coc(inverse, width), iris, setting)
-        near = nearer_part(plate.dioptres, inverse, one.matte)
-        lay_over(result, plate.light, near, lens.signed_coc(plate.dioptres, width), iris, setting)
+        own = opening.coc(inverse, width)
+        colour = opening.lifted(own_colour(light, one.matte, plate.light), own)
+        lay_over(result, colour, one.matte, own, iris, setting)
+        near = nearer_part(plate.dioptres, inverse, one.matte, reach)
+        if near is not None:
+            lay_over(result, ground, near, coc, iris, setting)
     return result
+
+
+def blur_size(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut], opening: Opening) -> NDArray[np.float32]:
+    """Signed disc diameter per pixel in px, near positive, of whatever lies foremost."""
+    width = dioptres.shape[1]
+    size = opening.coc(dioptres, width)
+    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        inverse = np.asarray(1 / np.asarray(one.distance), np.float32)
+        size = np.where(one.matte > 0.5, opening.coc(inverse, width), size)
+    return size
 
 
 def _matte_view(view: View, light: Light, mattes: Sequence[Matte], transfer: Transfer) -> NDArray[np.uint8]:

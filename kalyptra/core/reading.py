@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from kalyptra.core.frame import lens_at
+import numpy as np
+
+from kalyptra.core.frame import opening_at
+from kalyptra.core.lens.iris import outline
 from kalyptra.core.setup.document import Setup
 from kalyptra.core.setup.resolve import Look, resolve
 
@@ -48,12 +52,12 @@ class Reading:
 def read_frame(setup: Setup, frame: int, full_width: int) -> Reading:
     """The numbers at one frame, of every subject that is switched on."""
     look = resolve(setup, frame)
-    lens = lens_at(look, full_width)
-    near, far = lens.limits(setup.lens.permissible_coc_mm / 1000)
-    slope = lens.coc_slope(full_width)
+    opening = opening_at(look, full_width)
+    lens, held = opening.lens, opening.held
+    near, far = (held.near, held.far) if held else lens.limits(setup.lens.permissible_coc_mm / 1000)
 
     def disc(distance: float) -> float:
-        return slope * abs(1 / distance - 1 / look.focus)
+        return abs(float(opening.coc(np.array(1 / distance, np.float32), full_width)))
 
     return Reading(
         lens=LensReading(
@@ -70,7 +74,12 @@ def read_frame(setup: Setup, frame: int, full_width: int) -> Reading:
     )
 
 
-def _subjects(look: Look, disc) -> dict[str, SubjectReading]:  # type: ignore[no-untyped-def]
+def iris_outline(setup: Setup) -> list[tuple[float, float]]:
+    """The outline of the iris, closed, with the area of a unit disc: for a small picture of it."""
+    return [(float(x), float(y)) for x, y in outline(setup.lens.iris, 144)]
+
+
+def _subjects(look: Look, disc: Callable[[float], float]) -> dict[str, SubjectReading]:
     return {
         one.id: SubjectReading(
             x=one.placement.x, y=one.placement.y, width=one.placement.width, height=one.placement.height,

@@ -14,7 +14,18 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import CutOut, Plate, ThinLens, Transfer, decode_still, fill, through_lens, to_codes, to_light
+from kalyptra.core import (
+    CutOut,
+    Opening,
+    Plate,
+    ThinLens,
+    Transfer,
+    decode_still,
+    fill,
+    through_lens,
+    to_codes,
+    to_light,
+)
 
 
 class BadInput(Exception):
@@ -61,7 +72,6 @@ def parser() -> argparse.ArgumentParser:
 
 
 def make(options: argparse.Namespace) -> NDArray[np.uint8]:
-    lens = lens_of(options)
     light = to_light(read_picture(options.picture), Transfer.SRGB)
     size = light.shape[:2]
     dioptres = read_dioptres(options.distance, "depth", options, size)
@@ -79,7 +89,7 @@ def make(options: argparse.Namespace) -> NDArray[np.uint8]:
         if plate_light.shape != light.shape:
             raise BadInput(f"{options.plate} has another size than {options.picture}")
         plate = Plate(plate_light, read_dioptres(options.plate_distance, "plate_depth", options, size))
-    return to_codes(through_lens(light, dioptres, cut_outs, lens, plate), Transfer.SRGB)
+    return to_codes(through_lens(light, dioptres, cut_outs, lens_of(options), plate), Transfer.SRGB)
 
 
 def relief(dioptres: NDArray[np.float32], matte: NDArray[np.float32], distance: float) -> NDArray[np.float32] | float:
@@ -91,13 +101,14 @@ def relief(dioptres: NDArray[np.float32], matte: NDArray[np.float32], distance: 
     return np.asarray(1 / np.maximum(filled, np.float32(1e-6)), np.float32)
 
 
-def lens_of(options: argparse.Namespace) -> ThinLens:
+def lens_of(options: argparse.Namespace) -> Opening:
     numbers = (options.focal_length, options.f_number, options.sensor_width, options.focus)
     if not all(np.isfinite(number) and number > 0 for number in numbers):
         raise BadInput("focal length, f-number, sensor width and focus must be positive numbers")
     if options.focus * 1000 <= options.focal_length:
         raise BadInput("the focus distance must be longer than the focal length")
-    return ThinLens(options.focal_length / 1000, options.f_number, options.focus, options.sensor_width / 1000)
+    lens = ThinLens(options.focal_length / 1000, options.f_number, options.focus, options.sensor_width / 1000)
+    return Opening(lens)
 
 
 def read_picture(path: Path) -> NDArray[np.uint8] | NDArray[np.uint16]:

@@ -10,10 +10,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+
+from kalyptra.core.setup.document import Iris, Rim
 
 STEPS_PER_PIXEL = 16
 """Taps are kept for radii every 1/16 px."""
@@ -25,30 +26,11 @@ FINE = 16
 """Lines within a row of pixels."""
 
 
-@dataclass(frozen=True)
-class Iris:
-    """The opening of a lens.
-
-    Attributes:
-        blades: 0 for a disc, else 3 to 11.
-        roundness: 0 for straight blades, 1 for a disc.
-        turn: clockwise, in degrees.
-        squeeze: height over width; above 1 the discs are tall ovals, as an anamorphic lens makes them.
-        rim: "even", "bright" or "soft".
-    """
-
-    blades: int = 0
-    roundness: float = 0.0
-    turn: float = 0.0
-    squeeze: float = 1.0
-    rim: Literal["even", "bright", "soft"] = "even"
-
-
 # A rim that is brighter or softer than the middle, as a sum of even shapes: (share of the radius, share of the light).
-RIMS: dict[str, tuple[tuple[float, float], ...]] = {
-    "even": ((1.0, 1.0),),
-    "bright": ((1.0, 1.6), (0.86, -0.6)),
-    "soft": ((1.0, 0.4), (0.86, 0.3), (0.68, 0.3)),
+RIMS: dict[Rim, tuple[tuple[float, float], ...]] = {
+    Rim.EVEN: ((1.0, 1.0),),
+    Rim.BRIGHT: ((1.0, 1.6), (0.86, -0.6)),
+    Rim.SOFT: ((1.0, 0.4), (0.86, 0.3), (0.68, 0.3)),
 }
 
 

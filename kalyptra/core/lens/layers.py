@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.lens.blur import NEGLIGIBLE, Setting, blur
-from kalyptra.core.lens.iris import Iris, reach_of
+from kalyptra.core.lens.iris import reach_of
+from kalyptra.core.setup.document import Iris
 
 Light = NDArray[np.float32]
 STEP_OF_NEARNESS = 0.02
@@ -30,8 +31,7 @@ def see_ground(light: Light, coc: NDArray[np.float32], iris: Iris, setting: Sett
     radius = np.abs(coc) * np.float32(0.5)
     if float(radius.max()) <= NEGLIGIBLE:
         return light.copy()
-    layer = cv2.merge([light, np.ones(light.shape[:2], np.float32)])
-    spread = blur(layer, radius, iris, setting)
+    spread = blur(light, np.ones(light.shape[:2], np.float32), radius, iris, setting)
     out = np.empty_like(light)
     _divide(spread, out)
     return out
@@ -52,35 +52,46 @@ def lay_over(
     """
     radius = np.abs(coc) * np.float32(0.5)
     most = float(radius.max())
-    reach = 0 if most <= NEGLIGIBLE else reach_of(iris, math.ceil(most)) + 4
     left, top, width, height = cv2.boundingRect((matte > 0).astype(np.uint8))
     if width == 0:
         return
-    rows = slice(max(0, top - 2 * reach), min(matte.shape[0], top + height + 2 * reach))
-    columns = slice(max(0, left - 2 * reach), min(matte.shape[1], left + width + 2 * reach))
-    here, a = ground[rows, columns], matte[rows, columns]
-    layer = cv2.merge([colour[rows, columns] * a[..., None], a])
-    if most > NEGLIGIBLE:
-        window = radius[rows, columns] if radius.ndim else np.full(a.shape, radius, np.float32)
-        layer = blur(layer, window, iris, setting)
-    _over(layer, here)
+    reach = 0 if most <= NEGLIGIBLE else reach_of(iris, math.ceil(most)) + 4
+    # Even corners: a part is halved just as the whole would be.
+    rows = slice(max(0, top - reach) & ~1, min(matte.shape[0], top + height + reach))
+    columns = slice(max(0, left - reach) & ~1, min(matte.shape[1], left + width + reach))
+    here, own, a = ground[rows, columns], colour[rows, columns], matte[rows, columns]
+    if most <= NEGLIGIBLE:
+        _mix(own, a, here)
+        return
+    window = radius[rows, columns] if radius.ndim else np.full(a.shape, radius, np.float32)
+    _over(blur(own, a, window, iris, setting), here)
 
 
 def nearer_part(
-    dioptres: NDArray[np.float32], subject: NDArray[np.float32], matte: NDArray[np.float32]
-) -> NDArray[np.float32]:
+    dioptres: NDArray[np.float32], subject: NDArray[np.float32], matte: NDArray[np.float32], reach: int
+) -> NDArray[np.float32] | None:
     """Coverage of the ground that lies nearer than a subject and so spreads over it, as the floor before its feet does.
 
     Args:
         dioptres: (height, width) 1/m of the ground.
         subject: 1/m, one number as a 0-d array, or (height, width).
         matte: (height, width) the subject's coverage.
+        reach: px that the largest disc of the ground reaches.
 
     Returns:
-        (height, width) 0 to 1; all 0 where no ground near the subject is nearer.
+        (height, width) 0 to 1; None where no ground is nearer.
     """
     nearest = subject.max()
-    return np.clip((dioptres - nearest) / (nearest * np.float32(STEP_OF_NEARNESS)), 0, 1) * (1 - matte)
+    if dioptres.max() <= nearest:
+        return None
+    left, top, width, height = cv2.boundingRect((matte > 0).astype(np.uint8))
+    # Ground farther off than its own discs reach does not touch the subject.
+    rows = slice(max(0, top - reach), top + height + reach)
+    columns = slice(max(0, left - reach), left + width + reach)
+    nearer = np.zeros(matte.shape, np.float32)
+    step = nearest * np.float32(STEP_OF_NEARNESS)
+    nearer[rows, columns] = np.clip((dioptres[rows, columns] - nearest) / step, 0, 1) * (1 - matte[rows, columns])
+    return nearer
 
 
 @compiled
@@ -92,6 +103,16 @@ def _divide(layer, out):  # type: ignore[no-untyped-def]
             out[y, x, 0] = layer[y, x, 0] * share
             out[y, x, 1] = layer[y, x, 1] * share
             out[y, x, 2] = layer[y, x, 2] * share
+
+
+@compiled
+def _mix(colour, matte, ground):  # type: ignore[no-untyped-def]
+    for y in range(ground.shape[0]):
+        for x in range(ground.shape[1]):
+            a = matte[y, x]
+            if a > 0:
+                for c in range(3):
+                    ground[y, x, c] += a * (colour[y, x, c] - ground[y, x, c])
 
 
 @compiled

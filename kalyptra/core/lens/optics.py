@@ -47,6 +47,22 @@ class ThinLens:
         """
         return np.float32(self.coc_slope(picture_width)) * (dioptres - np.float32(1.0 / self.focus))
 
+    def held_coc(
+        self, dioptres: NDArray[np.float32], picture_width: float, near: float, far: float, roll_off: float
+    ) -> NDArray[np.float32]:
+        """Signed disc diameters in px with a range set by hand: 0 within it, growing from its ends.
+
+        Args:
+            near, far: metres, the range that stays sharp.
+            roll_off: how softly blur begins, as a share of the dioptres of the nearer limit; with 0 it begins
+                as steeply as the lens' own.
+        """
+        beyond: NDArray[np.float32] = dioptres - np.clip(dioptres, np.float32(1 / far), np.float32(1 / near))
+        if roll_off > 0:
+            size = np.abs(beyond)
+            beyond = np.asarray(beyond * size / (size + np.float32(roll_off / near)), np.float32)
+        return np.float32(self.coc_slope(picture_width)) * beyond
+
     def hyperfocal(self, permissible: float) -> float:
         """Distance in metres; focused there, all from half of it to infinity is acceptably sharp.
 

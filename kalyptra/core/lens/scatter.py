@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import math
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
-from kalyptra.core.lens.iris import STEPS_PER_PIXEL, Iris, reach_of, taps
+from kalyptra.core.lens.iris import STEPS_PER_PIXEL, reach_of, taps
+from kalyptra.core.setup.document import Iris
 
 Layer = NDArray[np.float32]
 """(height, width, 4) premultiplied linear light RGB and coverage."""
@@ -27,31 +27,34 @@ def scatter(layer: Layer, radius: NDArray[np.float32], iris: Iris) -> Layer:
         radius: (height, width) px, not negative.
 
     Returns:
-        The spread layer, same shape. Beyond the frame the picture goes on mirrored, so that it
-        never darkens towards the edge.
+        The spread layer, same shape. Beyond the frame the picture goes on with its edge
+        repeated, so that it never darkens there.
     """
     height, width = radius.shape
     # Tables are made for a few sizes, not for every radius that a pull passes through.
     largest = 4 * math.ceil((float(radius.max()) + 0.1) / 4)
     reach = reach_of(iris, largest)
-    pad = min(reach, height, width)
-    wide = cv2.copyMakeBorder(layer, pad, pad, pad, pad, cv2.BORDER_REPLICATE)
-    radii = cv2.copyMakeBorder(radius, pad, pad, pad, pad, cv2.BORDER_REPLICATE)
-    stride = wide.shape[1] + 2 * reach + 2
+    stride = width + 4 * reach + 2
     table = taps(iris, largest, stride)
-    changes = np.zeros((wide.shape[0] + 2 * reach + 1) * stride * 4, np.float32)
-    _add_taps(wide, radii, table.start, table.offset, table.weight, stride, changes)
+    changes = np.zeros((height + 4 * reach + 1) * stride * 4, np.float32)
+    _add_taps(layer, radius, table.start, table.offset, table.weight, stride, reach, changes)
     out = np.empty_like(layer)
-    _sum_rows(changes, stride, reach + pad, out)
+    _sum_rows(changes, stride, 2 * reach, out)
     return out
 
 
 @compiled
-def _add_taps(source, radius, start, offset, weight, stride, changes):  # type: ignore[no-untyped-def]
-    """Add each source pixel's taps. Unsigned indices spare the check for negative ones."""
+def _add_taps(source, radius, start, offset, weight, stride, pad, changes):  # type: ignore[no-untyped-def]
+    """Add each source pixel's taps, `pad` rows and columns of repeated ones around the picture, too.
+
+    Unsigned indices spare the check for negative ones.
+    """
     steps = np.float32(STEPS_PER_PIXEL)
-    for y in range(source.shape[0]):
-        for x in range(source.shape[1]):
+    height, width = radius.shape
+    for row in range(height + 2 * pad):
+        y = min(max(row - pad, 0), height - 1)
+        for column in range(width + 2 * pad):
+            x = min(max(column - pad, 0), width - 1)
             d = source[y, x, 3]
             if d <= 0:
                 continue
@@ -59,7 +62,7 @@ def _add_taps(source, radius, start, offset, weight, stride, changes):  # type: 
             # A radius between two tables is made of both, by a fixed pattern of pixels: a slow pull has no steps.
             pattern = np.float32(((x * 3 + y * 5) & 7) + 0.5) * np.float32(0.125)
             k = np.uint64(radius[y, x] * steps + pattern)
-            base = np.uint64((y * stride + x) * 4)
+            base = np.uint64((row * stride + column) * 4)
             for tap in range(np.uint64(start[k]), np.uint64(start[k + np.uint64(1)])):
                 at, w = base + np.uint64(offset[tap]), weight[tap]
                 changes[at] += w * a

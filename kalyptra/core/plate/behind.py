@@ -13,14 +13,12 @@ from kalyptra.core.plate.window import Window, window_of
 
 HIDDEN = 0.02
 """From this coverage on, a cut-out hides the picture behind it."""
-GROWTH = 1.0
-"""How far beyond its matte a subject is taken to spoil the picture behind it, px of a picture 640 px wide."""
 SURROUNDINGS = 0.04
 """How far around a hole its surroundings are looked at, as a share of the width."""
 
 
 def picture_behind(
-    light: NDArray[np.float32], dioptres: NDArray[np.float32], mattes: Sequence[NDArray[np.float32]]
+    light: NDArray[np.float32], dioptres: NDArray[np.float32], mattes: Sequence[NDArray[np.float32]], growth: float
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Fill what the cut-outs hide.
 
@@ -28,6 +26,7 @@ def picture_behind(
         light: (height, width, 3) linear light.
         dioptres: (height, width) 1/m.
         mattes: (height, width) each, 0 to 1.
+        growth: how far beyond its matte a subject is taken to spoil the picture, px.
 
     Returns:
         Light and dioptres of the plate; the inputs themselves where nothing is hidden.
@@ -40,7 +39,7 @@ def picture_behind(
     if window is None:
         return light, dioptres
     light, dioptres = light.copy(), dioptres.copy()
-    known = _known(hidden, window, GROWTH * width / 640)
+    known = _known(hidden, window, growth)
     light[window] = fill(light[window], known)
     dioptres[window] = fill(dioptres[window][..., None], known)[..., 0]
     return light, dioptres

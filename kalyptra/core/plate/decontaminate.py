@@ -9,13 +9,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.compiled import compiled
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.plate.window import window_of
 
 SOLID = 0.95
 """From this coverage on, a pixel's colour is taken as the subject's own."""
-SEEN = 1 / 512
-"""Below this coverage a subject adds nothing that 8 bits could show."""
 MARGIN = 8
 """Px around the matte that the estimate needs."""
 
@@ -31,15 +30,27 @@ def own_colour(
         behind: (height, width, 3) linear light, the picture behind the subject.
 
     Returns:
-        (height, width, 3) linear light, not negative; equals the picture where the matte is 1.
+        (height, width, 3) linear light, not negative: the picture's where the matte is 1, 0 far from it.
     """
-    window = window_of((matte > SEEN).astype(np.uint8), MARGIN)
+    window = window_of((matte > 0).astype(np.uint8), MARGIN)
+    colour = np.zeros_like(picture)
     if window is None:
-        return picture
-    seen, a, back = picture[window], matte[window][..., None], behind[window]
-    inner = fill(seen, (a[..., 0] >= SOLID).astype(np.float32))
-    # F = inner + what the pixel says beyond that model, weighed by a.
-    corrected = inner + a * (seen - a * inner - (1 - a) * back)
-    colour = picture.copy()
-    colour[window] = np.maximum(np.where(a >= SOLID, seen, corrected), np.float32(0))
+        return colour
+    seen, coverage = picture[window], matte[window]
+    inner = fill(seen, (coverage >= SOLID).astype(np.float32))
+    colour[window] = seen
+    _correct(seen, coverage, behind[window], inner, np.float32(SOLID), colour[window])
     return colour
+
+
+@compiled
+def _correct(seen, matte, behind, inner, solid, out):  # type: ignore[no-untyped-def]
+    """F = inner + what the pixel says beyond that model, weighed by the matte."""
+    for y in range(matte.shape[0]):
+        for x in range(matte.shape[1]):
+            a = matte[y, x]
+            if a < solid:
+                for c in range(3):
+                    f = inner[y, x, c]
+                    corrected = f + a * (seen[y, x, c] - a * f - (1 - a) * behind[y, x, c])
+                    out[y, x, c] = max(corrected, np.float32(0))

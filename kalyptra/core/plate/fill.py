@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.compiled import compiled
+
 
 def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.float32]:
     """Carry known values smoothly into where nothing is known.
@@ -22,7 +24,8 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
     """
     if values.shape[2] > 3:  # OpenCV scales four channels at most, and one holds the weight
         return np.concatenate([fill(values[..., :3], known), fill(values[..., 3:], known)], axis=2)
-    weighted = np.concatenate([values * known[..., None], known[..., None]], axis=2)
+    weighted = np.empty((*values.shape[:2], values.shape[2] + 1), np.float32)
+    _weigh(values, known, weighted)
     pyramid = [weighted]
     while min(pyramid[-1].shape[:2]) > 2:
         height, width = pyramid[-1].shape[:2]
@@ -31,6 +34,28 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
     filled = pyramid[-1] / np.maximum(pyramid[-1][..., -1:], np.float32(1e-6))
     for level in reversed(pyramid[:-1]):
         height, width = level.shape[:2]
-        coarse = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR)
-        filled = level + coarse * (1 - level[..., -1:])
-    return np.ascontiguousarray(filled[..., :-1], dtype=np.float32)
+        filled = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR)
+        _complete(level, filled)
+    return np.ascontiguousarray(filled[..., :-1])
+
+
+@compiled
+def _weigh(values, known, out):  # type: ignore[no-untyped-def]
+    channels = values.shape[2]
+    for y in range(values.shape[0]):
+        for x in range(values.shape[1]):
+            w = known[y, x]
+            for c in range(channels):
+                out[y, x, c] = values[y, x, c] * w
+            out[y, x, channels] = w
+
+
+@compiled
+def _complete(level, coarse):  # type: ignore[no-untyped-def]
+    """What a level knows, over what the coarser one guessed; into `coarse`."""
+    last = level.shape[2] - 1
+    for y in range(level.shape[0]):
+        for x in range(level.shape[1]):
+            rest = np.float32(1) - level[y, x, last]
+            for c in range(last + 1):
+                coarse[y, x, c] = level[y, x, c] + coarse[y, x, c] * rest

@@ -60,6 +60,13 @@ class Refine(Frozen):
     invert: bool = False
 
 
+class PlateSettings(Frozen):
+    """The picture behind the cut-outs."""
+
+    growth: Annotated[float, Field(ge=0, le=60)] = 2.0
+    """How far beyond its matte a subject is taken to spoil the picture behind it, px."""
+
+
 class Subject(Frozen):
     """Something in the picture with a matte over time and a distance of its own."""
 
@@ -103,6 +110,60 @@ class Aperture(StrEnum):
     SOFTNESS = "softness"
 
 
+class Rim(StrEnum):
+    """How the light spreads over an iris' opening, from its middle to its rim."""
+
+    EVEN = "even"
+    BRIGHT = "bright"
+    SOFT = "soft"
+
+
+class Iris(Frozen):
+    """The opening of the lens: the shape that unfocused lights take."""
+
+    blades: Annotated[int, Field(ge=0, le=11)] = 0
+    """0 for a disc, else 3 to 11."""
+    roundness: Annotated[float, Field(ge=0, le=1)] = 0.2
+    """0 for straight blades, 1 for a disc."""
+    turn: Annotated[float, Field(ge=-360, le=360)] = 0.0
+    """Clockwise, degrees."""
+    squeeze: Annotated[float, Field(ge=0.5, le=2.5)] = 1.0
+    """Height over width; above 1 discs are tall ovals, as an anamorphic lens makes them."""
+    rim: Rim = Rim.EVEN
+
+    @model_validator(mode="after")
+    def _closed(self) -> Self:
+        if self.blades in (1, 2):
+            raise ValueError("an iris has at least 3 blades, or 0 for a disc")
+        return self
+
+
+class Highlights(Frozen):
+    """Lights that the camera clipped, lifted before the blur so that their discs stay bright."""
+
+    gain: Annotated[float, Field(ge=0, le=6)] = 0.0
+    """Stops by which a clipped light is brighter than the camera could record."""
+    threshold: Annotated[float, Field(ge=0.3, le=0.99)] = 0.85
+    """Code value from which on a pixel counts as a light, wholly so at 1."""
+    keep_colour: Annotated[float, Field(ge=0, le=1)] = 1.0
+    """1 lifts all channels alike; 0 adds white."""
+
+
+class HeldRange(Frozen):
+    """A range set by hand that stays sharp whatever the optics say."""
+
+    near: Distance
+    far: Distance
+    roll_off: Annotated[float, Field(ge=0, le=1)] = 0.2
+    """How softly blur begins beyond the range, as a share of the nearer limit's dioptres."""
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.far < self.near:
+            raise ValueError("the far end of the sharp range lies before its near end")
+        return self
+
+
 class Lens(Frozen):
     focal_length_mm: Annotated[float, Field(ge=1, le=2000)] = 50.0
     sensor_width_mm: Annotated[float, Field(ge=1, le=200)] = 36.0
@@ -111,6 +172,9 @@ class Lens(Frozen):
     softness: Pixels = 30.0
     """Diameter of the circle of confusion that the backdrop gets, in px."""
     permissible_coc_mm: Annotated[float, Field(ge=0.0005, le=0.5)] = 0.03
+    iris: Iris = Iris()
+    highlights: Highlights = Highlights()
+    held: HeldRange | None = None
 
 
 class Focus(Frozen):
@@ -140,6 +204,7 @@ class Setup(Frozen):
     footage: Footage = Footage()
     subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
     distance: DistanceMap = DistanceMap()
+    plate: PlateSettings = PlateSettings()
     lens: Lens = Lens()
     focus: Focus = Focus()
     output: Output = Output()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kalyptra.core.setup.document import Acts, Form, Lens, Placement, Refine, Setup
+from kalyptra.core.setup.document import Acts, Form, Lens, Placement, PlateSettings, Refine, Setup
 from kalyptra.core.setup.keyed import mix_distance, mix_linear
 
 
@@ -32,6 +32,7 @@ class Look:
     focus: float
     """Metres."""
     lens: Lens
+    plate: PlateSettings
 
 
 def resolve(setup: Setup, frame: float) -> Look:
@@ -53,6 +54,7 @@ def resolve(setup: Setup, frame: float) -> Look:
         backdrop=setup.distance.backdrop.at(frame, mix_distance),
         focus=setup.focus.distance.at(frame, mix_distance),
         lens=setup.lens,
+        plate=setup.plate,
     )
 
 

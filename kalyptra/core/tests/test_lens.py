@@ -18,15 +18,22 @@ from skimage.metrics import peak_signal_noise_ratio as psnr
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import code_of
-from kalyptra.core.frame import CutOut, Quality, through_lens
+from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.blur import FINAL, PREVIEW, blur
-from kalyptra.core.lens.iris import Iris, kernel
+from kalyptra.core.lens.iris import kernel
 from kalyptra.core.lens.optics import ThinLens, f_number_for
 from kalyptra.core.lens.scatter import scatter
+from kalyptra.core.setup.document import Iris
 from kalyptra.shell import still
 
 REFERENCE = Path(__file__).resolve().parents[4] / "shared" / "reference"
 distances = st.floats(0.3, 300)
+
+
+def iris_of(
+    blades: int = 0, roundness: float = 0.0, turn: float = 0.0, squeeze: float = 1.0, rim: str = "even"
+) -> Iris:
+    return Iris.model_validate(locals())
 
 
 def lens(f: float, n: float, s: float, sensor: float = 36) -> ThinLens:
@@ -93,7 +100,7 @@ class Blur(TestCase):
     def test_even_blur_equals_convolution_with_the_iris_area(self) -> None:
         # scipy.signal.fftconvolve with an area-sampled kernel.
         layer = harbour_light((90, 140))
-        for iris in (Iris(), Iris(5), Iris(6, 0.2, 15), Iris(9, turn=7), Iris(squeeze=1.5)):
+        for iris in (iris_of(), iris_of(5), iris_of(6, 0.2, 15), iris_of(9, turn=7), iris_of(squeeze=1.5)):
             for radius in (1.0, 3.3, 7.0, 16.4, 40.0):
                 shares = kernel(iris, radius)
                 py, px = (side // 2 for side in shares.shape)
@@ -104,7 +111,14 @@ class Blur(TestCase):
                     self.assertGreater(psnr(seen(expected), seen(found), data_range=1), 65)
 
     def test_an_iris_keeps_all_light_and_has_the_area_of_its_disc(self) -> None:
-        for iris in (Iris(), Iris(3), Iris(7, 0.4, 33), Iris(5, squeeze=1.8), Iris(rim="soft"), Iris(6, rim="bright")):
+        for iris in (
+            iris_of(),
+            iris_of(3),
+            iris_of(7, 0.4, 33),
+            iris_of(5, squeeze=1.8),
+            iris_of(rim="soft"),
+            iris_of(6, rim="bright"),
+        ):
             shares = kernel(iris, 20.0)
             self.assertAlmostEqual(shares.sum(), 1, 9)
             if iris.rim == "even":
@@ -117,26 +131,29 @@ class Blur(TestCase):
         expected = np.zeros((size[0] + 80, size[1] + 80, 4))
         for y in range(size[0]):
             for x in range(size[1]):
-                shares = kernel(Iris(), float(radius[y, x]))
+                shares = kernel(iris_of(), float(radius[y, x]))
                 r = shares.shape[0] // 2
                 expected[y + 40 - r : y + 41 + r, x + 40 - r : x + 41 + r] += shares[..., None] * layer[y, x]
         inner = (slice(26, -26), slice(4, -30))
         truth = seen(expected[40:-40, 40:-40])[inner]
         for setting, least in ((FINAL, 60), (PREVIEW, 48)):
-            found = seen(blur(layer, radius, Iris(), setting))[inner]
+            found = seen(blur(layer[..., :3], layer[..., 3], radius, iris_of(), setting))[inner]
             self.assertGreater(psnr(truth, found, data_range=1), least)
 
     def test_an_even_picture_stays_even_to_the_edge(self) -> None:
         layer = np.full((60, 80, 4), 0.5, np.float32)
         radius = np.tile(np.linspace(0, 15, 80, dtype=np.float32), (60, 1))
-        spread = blur(layer, radius, Iris(6), FINAL)
+        spread = blur(layer[..., :3] * 2, layer[..., 3], radius, iris_of(6), FINAL)
         np.testing.assert_allclose(seen(spread), code_of(np.array(1.0), Transfer.SRGB), atol=2e-3)
-        constant = scatter(layer, np.full((60, 80), 11, np.float32), Iris(6))
+        constant = scatter(layer, np.full((60, 80), 11, np.float32), iris_of(6))
         np.testing.assert_allclose(constant, 0.5, atol=1e-4)
 
     def test_a_slow_pull_changes_the_picture_without_steps(self) -> None:
         layer = harbour_light((80, 120))
-        frames = [seen(blur(layer, np.full((80, 120), r, np.float32), Iris(), PREVIEW)) for r in np.arange(3, 6, 0.05)]
+        frames = [
+            seen(blur(layer[..., :3], layer[..., 3], np.full((80, 120), r, np.float32), iris_of(), PREVIEW))
+            for r in np.arange(3, 6, 0.05)
+        ]
         moves = np.array([np.abs(b - a).mean() for a, b in pairwise(frames)])
         self.assertLess(moves.max(), 4 * np.median(moves))
 
@@ -148,7 +165,7 @@ class Layers(TestCase):
         matte[30:70, 60:100] = 1
         light[matte > 0] = (0.9, 0.1, 0.1)
         dioptres = np.full((100, 160), 1 / 12, np.float32)
-        result = through_lens(light, dioptres, [CutOut(matte, 2.0)], lens(50, 0.5, 2.0))
+        result = through_lens(light, dioptres, [CutOut(matte, 2.0)], Opening(lens(50, 0.5, 2.0)))
         np.testing.assert_allclose(result[matte == 0], 0.1, atol=2e-3)
         np.testing.assert_allclose(result[matte == 1], light[matte == 1], atol=1e-5)
 
@@ -157,7 +174,9 @@ class Layers(TestCase):
         matte = np.zeros((100, 160), np.float32)
         matte[:, 70:90] = 1
         light[matte > 0] = 0.8
-        result = through_lens(light, np.full((100, 160), 0.1, np.float32), [CutOut(matte, 1.0)], lens(50, 1, 10.0))
+        result = through_lens(
+            light, np.full((100, 160), 0.1, np.float32), [CutOut(matte, 1.0)], Opening(lens(50, 1, 10.0))
+        )
         self.assertGreater(result[50, 68, 0], 0.2)
         self.assertLess(result[50, 71, 0], 0.7)
 
@@ -166,9 +185,11 @@ class Layers(TestCase):
         matte = np.zeros((216, 384), np.float32)
         cv2.circle(matte, (190, 110), 50, 1.0, -1, cv2.LINE_AA)
         dioptres = np.tile(np.linspace(0.05, 0.5, 384, dtype=np.float32), (216, 1))
-        final = through_lens(light, dioptres, [CutOut(matte, 3.0)], lens(50, 1.0, 3.0))
+        final = through_lens(light, dioptres, [CutOut(matte, 3.0)], Opening(lens(50, 1.0, 3.0)))
         small = [cv2.resize(a, (192, 108), interpolation=cv2.INTER_AREA) for a in (light, matte, dioptres, final)]
-        preview = through_lens(small[0], small[2], [CutOut(small[1], 3.0)], lens(50, 1.0, 3.0), quality=Quality.PREVIEW)
+        preview = through_lens(
+            small[0], small[2], [CutOut(small[1], 3.0)], Opening(lens(50, 1.0, 3.0)), quality=Quality.PREVIEW
+        )
         a, b = (code_of(one.astype(np.float64), Transfer.SRGB) for one in (small[3], preview))
         self.assertGreater(psnr(a, b, data_range=1), 35)
 

@@ -124,6 +124,40 @@ export const sheets = {
     },
   }),
 
+  sensorSizes: () => ({
+    get chosen() {
+      const width = String(shot().setup.lens.sensor_width_mm);
+      return Array.from(this.$root.querySelectorAll("option"), (one) => one.value).includes(width) ? width : "";
+    },
+    choose(event) {
+      const width = Number(event.target.value);
+      if (width) shot().commit((setup) => (setup.lens.sensor_width_mm = width));
+    },
+  }),
+
+  irisPicture: () => ({
+    get path() {
+      const points = shot().reading?.iris ?? [];
+      return points.length ? `M${points.map(([x, y]) => `${x.toFixed(3)} ${y.toFixed(3)}`).join("L")}Z` : "";
+    },
+    get words() {
+      const { blades } = shot().setup.lens.iris;
+      return blades === 0 ? "0 blades: a disc." : `${blades} blades.`;
+    },
+  }),
+
+  heldRange: () => ({
+    get on() {
+      return Boolean(shot().setup.lens.held);
+    },
+    flip(event) {
+      const { near, far } = now()?.lens ?? { near: 1, far: 3 };
+      const ends = { near: Number(near.toFixed(2)), far: Number((far ?? 100).toFixed(2)), roll_off: 0.2 };
+      const on = event.target.checked;
+      shot().commit((setup) => (setup.lens.held = on ? ends : null));
+    },
+  }),
+
   opening: () => ({
     get byNumber() {
       return shot().setup.lens.aperture === "f-number";

@@ -236,6 +236,9 @@ export const viewerParts = {
     get waitingWords() {
       return `making frame ${window.Alpine.store("viewer").frame}`;
     },
+    get isBlur() {
+      return window.Alpine.store("viewer").view === "blur";
+    },
     get spoken() {
       const store = window.Alpine.store("viewer");
       return `Frame ${store.frame}, ${store.view}`;
@@ -269,6 +272,9 @@ export const viewerParts = {
     },
     get isOverlay() {
       return this.store.view === "overlay";
+    },
+    get isBlur() {
+      return this.store.view === "blur";
     },
     get isMatte() {
       return this.store.view === "matte";
