@@ -19,6 +19,7 @@ from kalyptra.core.plate.fill import fill
 from kalyptra.core.reading import Reading, iris_outline, read_frame
 from kalyptra.core.setup.document import Footage, Output, Setup
 from kalyptra.core.setup.upgrade import SetupError, read_setup
+from kalyptra.core.warm import warm_up
 
 __all__ = [
     "ClipFacts",
@@ -63,4 +64,5 @@ __all__ = [
     "timecode",
     "to_codes",
     "to_light",
+    "warm_up",
 ]

@@ -8,14 +8,13 @@ compiler's own, which neither forking nor two callers at once would survive. Com
 from __future__ import annotations
 
 import ctypes
+import functools
 import os
 from collections.abc import Callable
 from typing import Any
 
 # Packs the four channels of a pixel into one instruction; read when Numba is first imported.
 os.environ.setdefault("NUMBA_SLP_VECTORIZE", "1")
-
-from numba import njit
 
 _GIBIBYTE = 1 << 30
 
@@ -33,6 +32,20 @@ def keep_freed_memory() -> None:
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
-    """Compile a loop over arrays on its first call."""
-    loop: Callable[..., Any] = njit(nogil=True, fastmath=True, cache=True)(function)
-    return loop
+    """Compile a loop over arrays on its first call. It may call no other one.
+
+    Numba itself is imported then, too: it takes seconds, and most processes never run a loop.
+    """
+
+    @functools.cache
+    def loop() -> Callable[..., Any]:
+        from numba import njit
+
+        made: Callable[..., Any] = njit(nogil=True, fastmath=True, cache=True)(function)
+        return made
+
+    @functools.wraps(function)
+    def call(*arguments: Any) -> Any:
+        return loop()(*arguments)
+
+    return call

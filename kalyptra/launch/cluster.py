@@ -88,6 +88,7 @@ class Cluster:
         return Path("/var/lib") / f"{NAME}-{tag}" / f"database-{self.purpose}"
 
     def _create(self, data: Path) -> None:
+        (LOCAL / "prepared").unlink(missing_ok=True)  # what was prepared went with the old database
         if data.exists():  # a first start that was cut short
             shutil.rmtree(data)
         data.parent.mkdir(mode=0o711, exist_ok=True)

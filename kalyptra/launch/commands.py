@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import hashlib
 import os
 import secrets
 import signal
@@ -105,7 +106,7 @@ def start() -> int:
         signal.signal(signal.SIGTERM, _interrupt)
         with database() as url:
             env = settings_environment(url)
-            _django(["prepare"], env)
+            prepare(env)
             port = free_web_port()
             address = f"http://127.0.0.1:{port}/"
             supervisor = Supervisor(env, _children(port))
@@ -115,14 +116,25 @@ def start() -> int:
     return 0
 
 
+def prepare(env: dict[str, str]) -> None:
+    """Migrate and load the demo, where a migration, the demo or the database is another than last time."""
+    files = [*ROOT.glob("kalyptra/*/migrations/*.py"), ROOT / "requirements.lock", *ROOT.glob("demo/*.json")]
+    digest = hashlib.sha256(Cluster().password_file.read_bytes())
+    for file in sorted(files):
+        digest.update(file.read_bytes())
+    stamp = LOCAL / "prepared"
+    if not stamp.exists() or stamp.read_text() != digest.hexdigest():
+        _django(["prepare"], env)
+        stamp.write_text(digest.hexdigest())
+
+
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
 def _children(port: int) -> list[Child]:
     web = [str(PYTHON), "-m", "gunicorn", "kalyptra.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
-    web += ["--worker-class", "gthread", "--workers", "2", "--threads", "8", "--timeout", "120"]
-    web += ["--no-control-socket", "--graceful-timeout", "5", "--worker-tmp-dir", "/dev/shm"]
+    web += ["--config", str(ROOT / "kalyptra" / "config" / "gunicorn.py"), "--no-control-socket"]
     worker = [str(PYTHON), str(ROOT / "manage.py"), "worker"]
     return [Child("web", web)] + [Child(f"worker-{n + 1}", worker) for n in range(WORKERS)]
 

@@ -55,37 +55,34 @@ def _clipped(low: float, high: float, length: int) -> tuple[int, int]:
 
 @compiled
 def _ramp(out, cx, cy, half_width, half_height, cos, sin, radius, grow, inwards, outwards):  # type: ignore[no-untyped-def]
-    """Write the ramp over the signed distance; radius < 0 means an ellipse."""
+    """Write the ramp over the signed distance, negative inside; radius < 0 means an ellipse.
+
+    The nearest point of an ellipse is found by walking along its evolute, the curve of its centres of curvature; four
+    steps suffice. Source: the evolute of an ellipse, as in any textbook of plane curves.
+    """
+    a, b = half_width, half_height
     for row in range(out.shape[0]):
         for column in range(out.shape[1]):
             dx, dy = column + 0.5 - cx, row + 0.5 - cy
             u, v = abs(cos * dx + sin * dy), abs(cos * dy - sin * dx)
             if radius >= 0:
-                qx, qy = u - half_width + radius, v - half_height + radius
+                qx, qy = u - a + radius, v - b + radius
                 distance = math.hypot(max(qx, 0.0), max(qy, 0.0)) + min(max(qx, qy), 0.0) - radius
             else:
-                distance = _ellipse_distance(u, v, half_width, half_height)
+                tx, ty = 0.70710678, 0.70710678
+                for _ in range(4):
+                    ex, ey = (a * a - b * b) * tx**3 / a, (b * b - a * a) * ty**3 / b
+                    rx, ry = a * tx - ex, b * ty - ey
+                    qx, qy = u - ex, v - ey
+                    longer = math.hypot(rx, ry) / max(math.hypot(qx, qy), 1e-12)
+                    tx = min(max((qx * longer + ex) / a, 0.0), 1.0)
+                    ty = min(max((qy * longer + ey) / b, 0.0), 1.0)
+                    length = max(math.hypot(tx, ty), 1e-12)
+                    tx, ty = tx / length, ty / length
+                distance = math.hypot(u - a * tx, v - b * ty)
+                if (u / a) ** 2 + (v / b) ** 2 <= 1:
+                    distance = -distance
             t = (outwards - (distance - grow)) / (inwards + outwards)
             t = min(max(t, 0.0), 1.0)
             # A plain edge is linear (it is the pixel's covered area); a feather is smooth at both ends.
             out[row, column] = t * t * (3 - 2 * t) if inwards + outwards > 1.5 else t
-
-
-@compiled
-def _ellipse_distance(u, v, a, b):  # type: ignore[no-untyped-def]
-    """Signed distance of (u, v), both >= 0, to the ellipse with half axes a and b; negative inside.
-
-    Walks along the evolute to the nearest point; three steps suffice.
-    Source: the evolute of an ellipse, as in any textbook of plane curves.
-    """
-    tx, ty = 0.70710678, 0.70710678
-    for _ in range(4):
-        ex, ey = (a * a - b * b) * tx**3 / a, (b * b - a * a) * ty**3 / b
-        rx, ry = a * tx - ex, b * ty - ey
-        qx, qy = u - ex, v - ey
-        r, q = math.hypot(rx, ry), max(math.hypot(qx, qy), 1e-12)
-        tx, ty = min(max((qx * r / q + ex) / a, 0.0), 1.0), min(max((qy * r / q + ey) / b, 0.0), 1.0)
-        length = max(math.hypot(tx, ty), 1e-12)
-        tx, ty = tx / length, ty / length
-    away = math.hypot(u - a * tx, v - b * ty)
-    return away if (u / a) ** 2 + (v / b) ** 2 > 1 else -away

@@ -112,7 +112,8 @@ class BrowserCase(StaticLiveServerTestCase):
     def frame_and_row(self, y: float) -> tuple[int, list[int]]:
         """The number of the frame that is shown, and the green of one row of its pixels, both at one moment."""
         found: Any = self.page.locator("canvas").evaluate(
-            "(c, y) => [c.dataset.shown, Array.from(c.getContext('2d').getImageData(0, y * c.height | 0, c.width, 1).data)]", y
+            "(c, y) => [c.dataset.shown, Array.from(c.getContext('2d').getImageData(0, y * c.height | 0, c.width, 1).data)]",
+            y,
         )
         return int(found[0].rsplit("|", 1)[1]), found[1][1::4]
 
