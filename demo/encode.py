@@ -134,7 +134,8 @@ def truth(scene: Scene, work: Path, out: Path) -> None:
 
 def _grey(path: Path) -> NDArray[np.uint8]:
     raw = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
-    return raw if raw.ndim == 2 else np.ascontiguousarray(raw[..., 1])
+    grey = raw if raw.ndim == 2 else np.ascontiguousarray(raw[..., 1])
+    return np.round(grey / 257).astype(np.uint8) if grey.dtype == np.uint16 else grey
 
 
 def lenses(scene: Scene, work: Path, out: Path) -> None:
@@ -177,7 +178,8 @@ if __name__ == "__main__":
             continue
         target = HERE / one.name
         target.mkdir(exist_ok=True)
-        prepare(one, target, clip(one, source, target))
+        if not (target / "prepared.json").exists():
+            prepare(one, target, clip(one, source, target))
         truth(one, source, target)
         lenses(one, source, target)
         print(one.name, sum(path.stat().st_size for path in target.iterdir()) // 1024, "KiB")

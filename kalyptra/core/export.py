@@ -93,19 +93,16 @@ def render_to_file(job: RenderJob, folder: Path, out: Path, on_progress: Progres
 
     if not told({"done": 0}):
         _stop()
-    for (first, last), path in zip(parts, paths, strict=True):
-        if path.exists():
-            continue
-        unfinished = path.with_suffix(".unfinished")
+    missing = [(a, b, str(path)) for (a, b), path in zip(parts, paths, strict=True) if not path.exists()]
+    if missing:
         work = {
             "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
-            "source": str(job.source), "first": first, "last": last, "out": str(unfinished), "size": list(job.size),
+            "source": str(job.source), "parts": missing, "size": list(job.size),
         }  # fmt: skip
-        seconds = 300 + (last - first + 1) * job.facts.width * job.facts.height / 2e5
-        run_guarded("kalyptra.core.export:render_part_here", work, Limits(seconds, 16 << 30, 64 << 30), told)
-        unfinished.replace(path)
-        done += last - first + 1
-    if not told({"done": 0}):
+        seconds = 300 + job.frames * job.facts.width * job.facts.height / 2e5
+        # One process for all parts: starting one costs seconds.
+        run_guarded("kalyptra.core.export:render_parts_here", work, Limits(seconds, 16 << 30, 64 << 30), told)
+    if not on_progress(job.frames, 0.0):
         _stop()
     joined = out.with_suffix(".joining")
     sound = (job.source, job.facts, job.first, job.last) if job.facts.audio else None
@@ -120,21 +117,29 @@ def _stop() -> None:
     raise GuardedFailure("cancelled", "stopped")
 
 
-def render_part_here(
-    setup: dict[str, Any], facts: dict[str, Any], source: str, first: int, last: int, out: str, size: list[int],
+def render_parts_here(
+    setup: dict[str, Any], facts: dict[str, Any], source: str, parts: list[tuple[int, int, str]], size: list[int],
     report: Callable[..., None],
 ) -> None:  # fmt: skip
-    """Render one part; runs inside the guarded process."""
+    """Render parts, each given by its first and last frame and its path; runs inside the guarded process.
+
+    A part appears under its path only when it is complete.
+    """
     keep_freed_memory()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader = open_clip(Path(source), clip, threads=2)
-    writer = H264Writer(Path(out), (size[0], size[1]), clip.rate, clip.transfer, X264[look.output.quality])
-    for count, codes in enumerate(rendered(look, reader, clip, range(first, last + 1)), 1):
-        whole = codes[: even(codes.shape[0]), : even(codes.shape[1])]
-        writer.write(np.ascontiguousarray(fit(whole, (size[0], size[1]))))
-        if count % 4 == 0:
-            report(done=count)
-    writer.close()
+    count = 0
+    for first, last, path in parts:
+        unfinished = Path(path).with_suffix(".unfinished")
+        writer = H264Writer(unfinished, (size[0], size[1]), clip.rate, clip.transfer, X264[look.output.quality])
+        for codes in rendered(look, reader, clip, range(first, last + 1)):
+            whole = codes[: even(codes.shape[0]), : even(codes.shape[1])]
+            writer.write(np.ascontiguousarray(fit(whole, (size[0], size[1]))))
+            count += 1
+            if count % 4 == 0:
+                report(done=count)
+        writer.close()
+        unfinished.replace(path)
 
 
 def decode_and_encode(

@@ -7,10 +7,16 @@ import json
 import sys
 from pathlib import Path
 
-from kalyptra.shell.benches import export, lens, preview
+from kalyptra.shell.benches import export, lens, memory, preview, quality
 from kalyptra.shell.benches.figure import Figure
 
-BENCHES = {"lens": lens.run, "preview": preview.run, "export": export.run}
+BENCHES = {
+    "lens": lens.run,
+    "quality": quality.run,
+    "preview": preview.run,
+    "export": export.run,
+    "memory": memory.run,
+}
 
 
 def main(words: list[str] | None = None) -> int:

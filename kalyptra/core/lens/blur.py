@@ -26,7 +26,7 @@ class Setting:
 
 
 PREVIEW = Setting(full=2.5, half=4.0)
-FINAL = Setting(full=6.0, half=8.0)
+FINAL = Setting(full=5.0, half=7.0)
 
 SCALING_BLUR = 1.0
 """What halving and doubling a picture adds to the square of a disc's radius, px^2; taken off before. Chosen where the

@@ -20,8 +20,9 @@ STEPS_PER_PIXEL = 16
 """Taps are kept for radii every 1/16 px."""
 POINT = 0.5
 """A disc up to this radius lies within its pixel."""
-EXACT_UP_TO = 6.0
-"""Up to this radius taps follow the exact coverage of each pixel, above it the mean ends of each row."""
+EXACT_ROUND, EXACT_STRAIGHT = 4.5, 6.0
+"""Up to this radius taps follow the exact coverage of each pixel, above it the mean ends of each row: for a disc, and
+for shapes whose straight edges may lie along the rows."""
 FINE = 16
 """Lines within a row of pixels."""
 
@@ -115,7 +116,7 @@ Found = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
 
 def _taps_of(iris: Iris, radius: float) -> Found:
     """Rows, columns and weights of one radius."""
-    if radius <= EXACT_UP_TO:
+    if radius <= (EXACT_STRAIGHT if iris.blades else EXACT_ROUND):
         return _derivative(kernel(iris, radius))
     parts = [_span_taps(iris, radius * share, light) for share, light in RIMS[iris.rim]]
     rows, columns, weights = (np.concatenate([part[i] for part in parts]) for i in range(3))

@@ -69,6 +69,10 @@ def _ramp(out, cx, cy, half_width, half_height, cos, sin, radius, grow, inwards,
                 qx, qy = u - a + radius, v - b + radius
                 distance = math.hypot(max(qx, 0.0), max(qy, 0.0)) + min(max(qx, qy), 0.0) - radius
             else:
+                # Most pixels are far from the line: an ellipse k times as large is everywhere at least this far away.
+                distance = (math.sqrt((u / a) ** 2 + (v / b) ** 2) - 1) * min(a, b)
+            far = distance - grow >= outwards if distance > 0 else distance - grow <= -inwards
+            if radius < 0 and not far:
                 tx, ty = 0.70710678, 0.70710678
                 for _ in range(4):
                     ex, ey = (a * a - b * b) * tx**3 / a, (b * b - a * a) * ty**3 / b

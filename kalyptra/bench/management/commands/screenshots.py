@@ -1,0 +1,104 @@
+"""Make docs/screenshots anew from the demo project: one picture of each main view, 1280 x 800 px."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand, CommandError
+
+from kalyptra.library.demo import KEY, load_demo
+from kalyptra.library.models import Project
+
+OUT = Path(settings.ROOT) / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        from playwright.sync_api import sync_playwright
+
+        # The demo as it comes, not as somebody left it.
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "1"
+        Project.objects.filter(demo_key=KEY).update(demo_key="")
+        load_demo()
+        try:
+            with _server() as address, sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                take(browser, address)
+                browser.close()
+        finally:
+            made = Project.objects.get(demo_key=KEY)
+            old = Project.objects.filter(demo_key="", title="Lantern quay").first()
+            if old:
+                made.delete()
+                Project.objects.filter(pk=old.pk).update(demo_key=KEY)
+        self.stdout.write(f"Made anew: {OUT}")
+
+
+def take(browser: Any, address: str) -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    page = context.new_page()
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Enter the demo").click()
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=OUT / "projects.png")
+
+    def bench(shot: str, stage: str, frame: int, view: str, name: str) -> None:
+        page.goto("/")
+        page.get_by_role("link", name=shot).first.click()
+        page.locator("canvas[data-shown]").wait_for()
+        page.locator(f'.stage[data-stage="{stage}"]').click()
+        page.locator(f'button[data-view="{view}"]').click()
+        page.keyboard.press("Home")
+        for _ in range(frame // 10):
+            page.keyboard.press("Shift+ArrowRight")
+        page.locator(f"canvas[data-shown$='|{frame // 10 * 10}'][data-shown*='|{view}|']").wait_for(timeout=60_000)
+        page.wait_for_load_state("networkidle")
+        page.screenshot(path=OUT / name)
+
+    bench("Parcel runner", "subjects", 20, "result", "bench-subjects.png")
+    bench("Tea glass", "lens", 20, "result", "bench-lens.png")
+    bench("Harbour from above", "distance", 30, "result", "bench-distance.png")
+    bench("Tide table", "render", 60, "result", "bench-render.png")
+    bench("Parcel runner", "lens", 50, "blur", "bench-blur-size.png")
+    context.add_cookies([{"name": "theme", "value": "dim", "url": address}])
+    bench("Ticket window", "subjects", 40, "result", "bench-dim.png")
+
+
+@contextmanager
+def _server() -> Iterator[str]:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    command = [sys.executable, "-m", "gunicorn", "kalyptra.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
+    config = Path(settings.ROOT) / "kalyptra" / "config" / "gunicorn.py"
+    server = subprocess.Popen(
+        [*command, "--config", str(config), "--no-control-socket", "--log-level", "error"], cwd=settings.ROOT
+    )
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(150):
+            try:
+                urllib.request.urlopen(f"{address}/health").read()
+                break
+            except OSError:
+                time.sleep(0.2)
+        else:
+            raise CommandError("the server did not start")
+        yield address
+    finally:
+        server.terminate()
+        server.wait(20)
