@@ -229,7 +229,7 @@ def _picture_size(data: bytes, name: str) -> tuple[int, int, int]:
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "TIFF", "WEBP")) as image:
             (width, height), mode, animated = image.size, image.mode, getattr(image, "n_frames", 1)
             _check_size(width, height, name)  # before anything that might decode
-            orientation = image.getexif().get(0x0112, 1) if image.format != "PNG" else 1
+            orientation = image.getexif().get(0x0112, 1) if image.format == "JPEG" else 1
     except NotFootage:
         raise
     except Exception as error:

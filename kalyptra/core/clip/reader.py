@@ -254,7 +254,9 @@ def decode_still(data: bytes, name: str) -> Codes:
     Raises:
         FrameUnreadable: the data is no such picture.
     """
-    raw: NDArray[Any] | None = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    # A JPEG is turned upright as its camera noted; only without that may the decoder keep transparency.
+    how = cv2.IMREAD_ANYCOLOR | cv2.IMREAD_ANYDEPTH if data[:2] == b"\xff\xd8" else cv2.IMREAD_UNCHANGED
+    raw: NDArray[Any] | None = cv2.imdecode(np.frombuffer(data, np.uint8), how)
     if raw is None or raw.dtype not in (np.uint8, np.uint16):
         raise FrameUnreadable(f"{name} cannot be read as a picture of 8 or 16 bits a channel")
     if raw.ndim == 2:

@@ -10,6 +10,7 @@ from unittest import TestCase
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.probe import NotFootage, conform, probe
@@ -89,6 +90,19 @@ class Taken(Folder):
         facts = probe(path, RATE)
         self.assertEqual((facts.kind, facts.frames, facts.transfer), (Kind.STILL, 125, Transfer.SRGB))
         np.testing.assert_array_equal(open_clip(path, facts).picture(124).codes, material.card(0))
+
+    def test_stills_of_all_kinds_come_in_upright(self) -> None:
+        turned = Image.Exif()
+        turned[0x0112] = 6  # EXIF orientation: turn by 90 degrees clockwise to stand upright
+        for kind, more in (("JPEG", {"quality": 95, "exif": turned}), ("TIFF", {}), ("WEBP", {"lossless": True})):
+            path = self.folder / kind
+            Image.fromarray(material.card(0)).save(path, kind, **more)
+            facts = probe(path, RATE)
+            codes = open_clip(path, facts).picture(0).codes
+            self.assertEqual((facts.height, facts.width), codes.shape[:2], kind)
+            self.assertEqual(facts.width, 90 if kind == "JPEG" else 160)
+            corner = codes[10, -10] if kind == "JPEG" else codes[10, 10]
+            self.assertGreater(int(corner[0]), int(corner[2]) + 90, kind)
 
     def test_a_proxy_shows_the_same_frames(self) -> None:
         path = material.video(self.folder / "a.mp4", size=(270, 480))

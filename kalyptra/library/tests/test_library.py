@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
@@ -45,8 +46,6 @@ class Stored(TestCase):
 
 
 def _without_axes() -> list[str]:
-    from django.conf import settings
-
     return [name for name in settings.MIDDLEWARE if "axes" not in name]
 
 
@@ -127,6 +126,14 @@ class Permissions(Stored):
         self.client.logout()
         self.assertRedirects(self.client.get("/"), "/sign-in/?next=/")
         self.assertEqual(self.client.get("/api/shots/1").status_code, 401)
+
+    def test_signing_in_takes_the_right_name_and_password(self) -> None:
+        self.client.logout()
+        with override_settings(MIDDLEWARE=settings.MIDDLEWARE):  # with the lock against guessing
+            wrong = self.client.post("/sign-in/", {"username": "maren", "password": "guess"})
+            self.assertContains(wrong, "do not go together")
+            right = self.client.post("/sign-in/", {"username": "maren", "password": "a long pass phrase"})
+        self.assertRedirects(right, "/")
 
     def test_the_demo_is_entered_from_this_machine_only(self) -> None:
         get_user_model().objects.create_user("demo-editor")
