@@ -23,7 +23,7 @@ def run() -> Iterator[Figure]:
         yield Figure(f"{row['name']}, plate given", row["plate"], "dB")
     yield Figure("true lens, plate given: mean", float(np.mean([row["plate"] for row in rows])), "dB")
     yield Figure("the same with lights lifted by 2 stops: mean", float(np.mean([row["lifted"] for row in rows])), "dB")
-    focused = [row for row in rows if row["in_focus"]]
+    focused = [row for row in rows if row["in_focus"] and np.isfinite(row["halo"])]
     ours, naive, edge = (float(np.mean([row[name] for row in focused])) for name in ("halo", "naive", "edge"))
     yield Figure("halo outside the matte, own plate: mean error of 255", ours, "", 1.5)
     yield Figure("halo over that of blurring all and putting the subject back", ours / naive, "x", 0.2)

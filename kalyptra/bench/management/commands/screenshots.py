@@ -18,6 +18,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from kalyptra.library.demo import KEY, load_demo
 from kalyptra.library.models import Project
+from kalyptra.shell.benches.compare import write_comparison
 
 OUT = Path(settings.ROOT) / "docs" / "screenshots"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
@@ -44,6 +45,7 @@ class Command(BaseCommand):
             if old:
                 made.delete()
                 Project.objects.filter(pk=old.pk).update(demo_key=KEY)
+        write_comparison(OUT / "true-lens.png")
         self.stdout.write(f"Made anew: {OUT}")
 
 
