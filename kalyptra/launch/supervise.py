@@ -15,6 +15,8 @@ from pathlib import Path
 from kalyptra.launch.paths import LOCAL, LOGS, ROOT, Stop
 
 FIRST_WEB_PORT = 8620
+PATIENCE = 12.0
+"""Seconds that processes get to end by themselves."""
 
 
 @dataclass
@@ -72,7 +74,7 @@ class Supervisor:
         alive = [child.process for child in self.children if child.process and child.process.poll() is None]
         for process in alive:
             process.terminate()
-        deadline = time.monotonic() + 12
+        deadline = time.monotonic() + PATIENCE
         for process in alive:
             try:
                 process.wait(max(0.1, deadline - time.monotonic()))

@@ -60,7 +60,8 @@ class ThinLens:
         beyond: NDArray[np.float32] = dioptres - np.clip(dioptres, np.float32(1 / far), np.float32(1 / near))
         if roll_off > 0:
             size = np.abs(beyond)
-            beyond = np.asarray(beyond * size / (size + np.float32(roll_off / near)), np.float32)
+            softly = np.float32(max(roll_off / near, 1e-9))  # never 0 over 0 within the range
+            beyond = np.asarray(beyond * size / (size + softly), np.float32)
         return np.float32(self.coc_slope(picture_width)) * beyond
 
     def hyperfocal(self, permissible: float) -> float:

@@ -1,0 +1,97 @@
+"""Work on untrusted media is fenced in: what it raises, takes too much of, or dies of stays there and comes back in words."""
+
+from __future__ import annotations
+
+import os
+import socket
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+from kalyptra.core.clip.guarded import GuardedFailure, Limits, _without_network, run_guarded
+
+HERE = "kalyptra.core.tests.test_guarded:"
+
+
+def double(number: int) -> int:
+    return 2 * number
+
+
+def complain() -> None:
+    raise KeyError("no such lantern")
+
+
+def hoard() -> int:
+    return len(bytearray(6 << 30))
+
+
+def spin() -> None:
+    while True:
+        pass
+
+
+def vanish() -> None:
+    os._exit(3)
+
+
+def scribble(path: str) -> str:
+    with Path(path).open("wb") as file:
+        try:
+            file.write(b"x" * 100_000)
+            file.flush()
+        except OSError as error:
+            return type(error).__name__
+    return "written"
+
+
+def call_out() -> str:
+    try:
+        socket.create_connection(("127.0.0.1", 9), timeout=2)
+    except OSError as error:
+        return type(error).__name__
+    return "connected"
+
+
+def count(report: Callable[..., Any]) -> str:
+    for i in range(1000):
+        report(done=i)
+        time.sleep(0.01)
+    return "counted"
+
+
+class Guarded(TestCase):
+    def fails(self, task: str, limits: Limits, **arguments: Any) -> str:
+        with self.assertRaises(GuardedFailure) as failed:
+            run_guarded(HERE + task, arguments, limits)
+        return failed.exception.kind
+
+    def test_answers_come_back(self) -> None:
+        self.assertEqual(run_guarded(HERE + "double", {"number": 21}, Limits()), 42)
+
+    def test_failures_come_back_by_kind(self) -> None:
+        self.assertEqual(self.fails("complain", Limits()), "KeyError")
+        self.assertEqual(self.fails("hoard", Limits(memory=2 << 30)), "memory")
+        self.assertEqual(self.fails("vanish", Limits()), "killed")
+        self.assertIn(self.fails("spin", Limits(seconds=1)), ("time", "killed"))
+
+    def test_it_writes_no_more_than_it_may(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            path = str(Path(name) / "file")
+            self.assertEqual(run_guarded(HERE + "scribble", {"path": path}, Limits(file_size=10)), "OSError")
+            self.assertEqual(run_guarded(HERE + "scribble", {"path": path}, Limits(file_size=1 << 20)), "written")
+
+    def test_it_has_no_network_where_the_kernel_can_take_it_away(self) -> None:
+        if not _without_network():
+            self.skipTest("this kernel gives no name spaces to ordinary processes")
+        with socket.socket() as listening:
+            listening.bind(("127.0.0.1", 0))
+            self.assertEqual(run_guarded(HERE + "call_out", {}, Limits()), "OSError")
+
+    def test_it_stops_when_it_is_told_to(self) -> None:
+        seen: list[int] = []
+        with self.assertRaises(GuardedFailure) as stopped:
+            run_guarded(HERE + "count", {}, Limits(), lambda report: seen.append(report["done"]) or len(seen) < 5)  # type: ignore[func-returns-value]
+        self.assertEqual((stopped.exception.kind, seen), ("cancelled", [0, 1, 2, 3, 4]))
