@@ -24,6 +24,7 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
     """
     if values.shape[2] > 3:  # OpenCV scales four channels at most, and one holds the weight
         return np.concatenate([fill(values[..., :3], known), fill(values[..., 3:], known)], axis=2)
+    out = np.array(values)
     weighted = np.empty((*values.shape[:2], values.shape[2] + 1), np.float32)
     _weigh(values, known, weighted)
     pyramid = [weighted]
@@ -32,11 +33,12 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
         half = ((width + 1) // 2, (height + 1) // 2)
         pyramid.append(cv2.resize(pyramid[-1], half, interpolation=cv2.INTER_AREA))
     filled = pyramid[-1] / np.maximum(pyramid[-1][..., -1:], np.float32(1e-6))
-    for level in reversed(pyramid[:-1]):
+    for level in reversed(pyramid[1:-1]):
         height, width = level.shape[:2]
         filled = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR)
         _complete(level, filled)
-    return np.ascontiguousarray(filled[..., :-1])
+    _patch(out, known, filled)
+    return out
 
 
 @compiled
@@ -59,3 +61,29 @@ def _complete(level, coarse):  # type: ignore[no-untyped-def]
             rest = np.float32(1) - level[y, x, last]
             for c in range(last + 1):
                 coarse[y, x, c] = level[y, x, c] + coarse[y, x, c] * rest
+
+
+@compiled
+def _patch(values, known, coarse):  # type: ignore[no-untyped-def]
+    """Put the coarser guess, read between its pixels, where values are not wholly known; into `values`."""
+    height, width, channels = values.shape
+    down, across = np.float32(coarse.shape[0] / height), np.float32(coarse.shape[1] / width)
+    half, zero = np.float32(0.5), np.float32(0)
+    for y in range(height):
+        v = max((y + half) * down - half, zero)
+        top = int(v)
+        low = min(top + 1, coarse.shape[0] - 1)
+        fy = v - top
+        for x in range(width):
+            w = known[y, x]
+            if w >= 1:
+                continue
+            u = max((x + half) * across - half, zero)
+            left = int(u)
+            right = min(left + 1, coarse.shape[1] - 1)
+            fx = u - left
+            for c in range(channels):
+                above = coarse[top, left, c] + fx * (coarse[top, right, c] - coarse[top, left, c])
+                below = coarse[low, left, c] + fx * (coarse[low, right, c] - coarse[low, left, c])
+                guess = above + fy * (below - above)
+                values[y, x, c] = guess + w * (values[y, x, c] - guess)
