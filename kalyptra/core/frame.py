@@ -18,10 +18,11 @@ from kalyptra.core.distance.stack import stack
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
 from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
-from kalyptra.core.lens.optics import ThinLens, f_number_for
+from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
 from kalyptra.core.matte.shape import shape_matte
 from kalyptra.core.plate.behind import picture_behind
-from kalyptra.core.plate.decontaminate import own_colour
+from kalyptra.core.plate.decontaminate import MARGIN, own_colour
+from kalyptra.core.window import window_of
 from kalyptra.core.proof.blur_size import blur_view
 from kalyptra.core.setup.document import Acts, Aperture, HeldRange, Highlights, Iris, Setup
 from kalyptra.core.setup.resolve import Look, SubjectAt, resolve
@@ -204,16 +205,22 @@ def through_lens(
     if plate is None:
         plate = Plate(*picture_behind(light, dioptres, [one.matte for one in cut_outs], growth))
     coc = opening.coc(plate.dioptres, width)
-    ground, reach = opening.lifted(plate.light, coc), math.ceil(float(np.abs(coc).max()) / 2) + 2
-    result = see_ground(ground, coc, iris, setting)
+    ground, radius = opening.lifted(plate.light, coc), radius_of(coc)
+    reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
+    result = see_ground(ground, radius, iris, setting)
     for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
-        inverse = np.asarray(1 / np.asarray(one.distance), np.float32)
+        window = window_of((one.matte > 0).astype(np.uint8), MARGIN)
+        if window is None:
+            continue
+        matte = one.matte[window]
+        inverse = np.float32(1) / np.broadcast_to(np.asarray(one.distance, np.float32), one.matte.shape)[window]
         own = opening.coc(inverse, width)
-        colour = opening.lifted(own_colour(light, one.matte, plate.light), own)
-        lay_over(result, colour, one.matte, own, iris, setting)
-        near = nearer_part(plate.dioptres, inverse, one.matte, reach)
+        colour = opening.lifted(own_colour(light[window], matte, plate.light[window]), own)
+        lay_over(result, window, colour, matte, radius_of(own), iris, setting)
+        near = nearer_part(plate.dioptres, float(inverse.max()), window, matte, reach)
         if near is not None:
-            lay_over(result, ground, near, coc, iris, setting)
+            part, coverage = near
+            lay_over(result, part, ground[part], coverage, radius[part], iris, setting)
     return result
 
 

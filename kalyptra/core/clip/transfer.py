@@ -63,4 +63,4 @@ def to_codes(light: NDArray[np.float32], transfer: Transfer) -> NDArray[np.uint8
 def _look_up(light, table, out):  # type: ignore[no-untyped-def]
     for i in range(light.size):
         v = min(max(light[i], np.float32(0)), np.float32(1))
-        out[i] = table[int(v * np.float32(TABLE_STEPS) + np.float32(0.5))]
+        out[i] = table[np.uint64(np.uint32(v * np.float32(TABLE_STEPS) + np.float32(0.5)))]

@@ -9,8 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
-from kalyptra.core.lens.blur import NEGLIGIBLE, Setting, blur
+from kalyptra.core.lens.blur import NEGLIGIBLE, Setting, blur, blur_into
 from kalyptra.core.lens.iris import reach_of
+from kalyptra.core.lens.scatter import Flat
+from kalyptra.core.window import Window, widened, window_of, within
 from kalyptra.core.setup.document import Iris
 
 Light = NDArray[np.float32]
@@ -18,91 +20,77 @@ STEP_OF_NEARNESS = 0.02
 """Share of a subject's dioptres by which ground must be nearer to lie wholly before it."""
 
 
-def see_ground(light: Light, coc: NDArray[np.float32], iris: Iris, setting: Setting) -> Light:
+def see_ground(light: Light, radius: NDArray[np.float32], iris: Iris, setting: Setting) -> Light:
     """The picture that fills the frame, as the lens sees it.
 
     Args:
         light: (height, width, 3) linear light.
-        coc: (height, width) signed diameter of each pixel's disc, px.
+        radius: (height, width) px of each pixel's disc, not negative.
 
     Returns:
         (height, width, 3) linear light, an array of its own.
     """
-    radius = np.abs(coc) * np.float32(0.5)
-    if float(radius.max()) <= NEGLIGIBLE:
+    if cv2.minMaxLoc(radius)[1] <= NEGLIGIBLE:
         return light.copy()
-    spread = blur(light, np.ones(light.shape[:2], np.float32), radius, iris, setting)
     out = np.empty_like(light)
-    _divide(spread, out)
+    blur_into(out, Flat(light, np.broadcast_to(np.float32(1), radius.shape), False, radius), iris, setting)
     return out
 
 
 def lay_over(
-    ground: Light, colour: Light, matte: NDArray[np.float32], coc: NDArray[np.float32], iris: Iris, setting: Setting
+    ground: Light,
+    window: Window,
+    colour: Light,
+    matte: NDArray[np.float32],
+    radius: NDArray[np.float32],
+    iris: Iris,
+    setting: Setting,
 ) -> None:
     """Lay a subject over what lies behind it, in place. Out of focus it spreads over its surroundings.
 
     Args:
-        ground: (height, width, 3) linear light; changed.
-        colour: (height, width, 3) the subject's own colour.
-        matte: (height, width) its coverage.
-        coc: signed diameter of its discs in px: one number as a 0-d array, or (height, width).
+        ground: (height, width, 3) linear light of the whole frame; changed.
+        window: the part of it that the subject covers; the arrays below are as large.
+        colour: the subject's own colour, three channels.
+        matte: its coverage.
+        radius: px of its discs, not negative.
 
     Source: T. Porter, T. Duff, Compositing Digital Images (1984), operator over, premultiplied.
     """
-    radius = np.abs(coc) * np.float32(0.5)
-    most = float(radius.max())
-    left, top, width, height = cv2.boundingRect((matte > 0).astype(np.uint8))
-    if width == 0:
-        return
-    reach = 0 if most <= NEGLIGIBLE else reach_of(iris, math.ceil(most)) + 4
-    # Even corners: a part is halved just as the whole would be.
-    rows = slice(max(0, top - reach) & ~1, min(matte.shape[0], top + height + reach))
-    columns = slice(max(0, left - reach) & ~1, min(matte.shape[1], left + width + reach))
-    here, own, a = ground[rows, columns], colour[rows, columns], matte[rows, columns]
+    most = cv2.minMaxLoc(radius)[1]
     if most <= NEGLIGIBLE:
-        _mix(own, a, here)
+        _mix(colour, matte, ground[window])
         return
-    window = radius[rows, columns] if radius.ndim else np.full(a.shape, radius, np.float32)
-    _over(blur(own, a, window, iris, setting), here)
+    outer, margins = widened(window, reach_of(iris, math.ceil(most)) + 4, matte.shape, ground.shape)
+    own, a, discs = (cv2.copyMakeBorder(one, *margins, cv2.BORDER_CONSTANT) for one in (colour, matte, radius))
+    _over(blur(Flat(own, a, False, discs), iris, setting), ground[outer])
 
 
 def nearer_part(
-    dioptres: NDArray[np.float32], subject: NDArray[np.float32], matte: NDArray[np.float32], reach: int
-) -> NDArray[np.float32] | None:
-    """Coverage of the ground that lies nearer than a subject and so spreads over it, as the floor before its feet does.
+    dioptres: NDArray[np.float32], nearest: float, window: Window, matte: NDArray[np.float32], reach: int
+) -> tuple[Window, NDArray[np.float32]] | None:
+    """The ground that lies nearer than a subject and so spreads over it, as the floor before its feet does.
 
     Args:
         dioptres: (height, width) 1/m of the ground.
-        subject: 1/m, one number as a 0-d array, or (height, width).
-        matte: (height, width) the subject's coverage.
-        reach: px that the largest disc of the ground reaches.
+        nearest: the subject's own, 1/m.
+        window: the part of the frame that the subject covers.
+        matte: its coverage there.
+        reach: px that the largest disc of the ground reaches; what lies farther off does not touch the subject.
 
     Returns:
-        (height, width) 0 to 1; None where no ground is nearer.
+        A window and the ground's coverage in it, 0 to 1; None where no ground is nearer.
     """
-    nearest = subject.max()
-    if dioptres.max() <= nearest:
+    outer, margins = widened(window, reach, matte.shape, dioptres.shape)
+    here = dioptres[outer]
+    if cv2.minMaxLoc(here)[1] <= nearest:
         return None
-    left, top, width, height = cv2.boundingRect((matte > 0).astype(np.uint8))
-    # Ground farther off than its own discs reach does not touch the subject.
-    rows = slice(max(0, top - reach), top + height + reach)
-    columns = slice(max(0, left - reach), left + width + reach)
-    nearer = np.zeros(matte.shape, np.float32)
-    step = nearest * np.float32(STEP_OF_NEARNESS)
-    nearer[rows, columns] = np.clip((dioptres[rows, columns] - nearest) / step, 0, 1) * (1 - matte[rows, columns])
-    return nearer
-
-
-@compiled
-def _divide(layer, out):  # type: ignore[no-untyped-def]
-    """Light of a premultiplied layer."""
-    for y in range(out.shape[0]):
-        for x in range(out.shape[1]):
-            share = np.float32(1) / max(layer[y, x, 3], np.float32(1e-4))
-            out[y, x, 0] = layer[y, x, 0] * share
-            out[y, x, 1] = layer[y, x, 1] * share
-            out[y, x, 2] = layer[y, x, 2] * share
+    nearer = np.clip((here - np.float32(nearest)) * np.float32(1 / (nearest * STEP_OF_NEARNESS)), 0, 1)
+    nearer *= 1 - cv2.copyMakeBorder(matte, *margins, cv2.BORDER_CONSTANT)
+    inner = window_of((nearer > 0).astype(np.uint8), 0)
+    if inner is None:
+        return None
+    return within(outer, inner), np.ascontiguousarray(nearer[inner])
 
 
 @compiled

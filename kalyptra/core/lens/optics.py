@@ -80,6 +80,13 @@ class ThinLens:
         return near, far
 
 
+def radius_of(coc: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Disc radius in px of signed diameters, near or far."""
+    radius: NDArray[np.float32] = np.abs(coc)
+    radius *= np.float32(0.5)
+    return radius
+
+
 def f_number_for(
     softness: float, distance: float, focal_length: float, focus: float, sensor_width: float, picture_width: float
 ) -> float:

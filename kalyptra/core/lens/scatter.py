@@ -1,12 +1,14 @@
 """Scatter: spread every pixel over an iris of its own radius, at a cost that goes with the iris' perimeter.
 
 Each source pixel would add its colour to every pixel of its iris. Instead it adds signed shares of it at the ends of
-the iris' rows (see `iris`), and one running sum along each row of the picture makes the blurred picture of them.
+the iris' rows (see `iris`), and one running sum along each row makes the blurred picture of them. Rows are finished
+and forgotten as soon as no later pixel can reach them, so that the work stays in the processor's cache.
 """
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,69 +21,155 @@ Layer = NDArray[np.float32]
 """(height, width, 4) premultiplied linear light RGB and coverage."""
 
 
-def scatter(layer: Layer, radius: NDArray[np.float32], iris: Iris) -> Layer:
-    """Spread every pixel of a layer over its own iris.
+def _cubic(t: float, a: float = -0.75) -> list[float]:
+    far, near = (lambda d: ((a * d - 5 * a) * d + 8 * a) * d - 4 * a), (lambda d: ((a + 2) * d - (a + 3)) * d * d + 1)
+    return [far(1 + t), near(t), near(1 - t), far(2 - t)]
+
+
+DOUBLING = np.array([_cubic(0.75), _cubic(0.25)], np.float32)
+"""Shares of four neighbours in an even and an odd pixel of a picture twice the size.
+
+Source: R. Keys, Cubic convolution interpolation for digital image processing (1981)."""
+
+
+@dataclass(frozen=True)
+class Flat:
+    """What is to be spread.
+
+    Attributes:
+        light: (height, width, 3) linear light.
+        coverage: (height, width) 0 to 1; pixels without coverage add nothing.
+        premultiplied: whether the light has been multiplied by its coverage.
+        radius: (height, width) px of each pixel's iris, not negative.
+    """
+
+    light: NDArray[np.float32]
+    coverage: NDArray[np.float32]
+    premultiplied: bool
+    radius: NDArray[np.float32]
+
+
+def scatter(
+    flat: Flat, iris: Iris, largest: float, full: float, half: float, coarse: Layer | None, out: NDArray[np.float32]
+) -> None:
+    """Spread the pixels of small irises, and lay the result on that of the large ones.
+
+    Beyond the frame the picture goes on with its edge repeated, so that it never darkens there.
 
     Args:
-        layer: (height, width, 4) premultiplied linear RGB and coverage; pixels without coverage add nothing.
-        radius: (height, width) px, not negative.
-
-    Returns:
-        The spread layer, same shape. Beyond the frame the picture goes on with its edge
-        repeated, so that it never darkens there.
+        largest: px of the largest radius to be spread.
+        full: up to this radius a pixel is spread wholly, then less and less up to `half`.
+        coarse: what the others make, at half the size.
+        out: (height, width, 4) the layer; or with 3 channels its light, no longer multiplied by coverage.
     """
-    height, width = radius.shape
+    height, width = flat.radius.shape
     # Tables are made for a few sizes, not for every radius that a pull passes through.
-    largest = 4 * math.ceil((float(radius.max()) + 0.1) / 4)
-    reach = reach_of(iris, largest)
+    most = 4 * math.ceil((largest + 0.1) / 4)
+    reach = reach_of(iris, most)
     stride = width + 4 * reach + 2
-    table = taps(iris, largest, stride)
-    changes = np.zeros((height + 4 * reach + 1) * stride * 4, np.float32)
-    _add_taps(layer, radius, table.start, table.offset, table.weight, stride, reach, changes)
-    out = np.empty_like(layer)
-    _sum_rows(changes, stride, 2 * reach, out)
-    return out
+    table = taps(iris, most, stride)
+    ring = np.zeros(1 << math.ceil(math.log2((2 * reach + 2) * stride * 4)), np.float32)
+    lines = np.empty((0, 0), np.float32) if coarse is None else coarse.reshape(coarse.shape[0], -1)
+    _scatter(flat.light, flat.coverage, flat.premultiplied, flat.radius, np.float32(half),
+             np.float32(1 / (half - full)), table.start, table.offset, table.weight, stride, reach, lines, DOUBLING,
+             ring, np.empty(width, np.float32), np.empty(lines.shape[1] + 16, np.float32),
+             np.zeros(2 * ((width + 1) // 2) * 4, np.float32), np.empty(width * 4, np.float32), out)  # fmt: skip
 
 
 @compiled
-def _add_taps(source, radius, start, offset, weight, stride, pad, changes):  # type: ignore[no-untyped-def]
-    """Add each source pixel's taps, `pad` rows and columns of repeated ones around the picture, too.
-
-    Unsigned indices spare the check for negative ones.
-    """
-    steps = np.float32(STEPS_PER_PIXEL)
+def _scatter(  # type: ignore[no-untyped-def]
+    light, coverage, premultiplied, radius, half, slope, start, offset, weight, stride, pad, coarse, doubling, ring,
+    shares, mixed, doubled, sums, out,
+):  # fmt: skip
+    """Unsigned indices spare the check for negative ones; flat indices into the ring wrap by its power of two."""
+    steps, zero, one, eighth = np.float32(STEPS_PER_PIXEL), np.float32(0), np.float32(1), np.float32(0.125)
+    one_on, two_on, three_on, pixel = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4)
     height, width = radius.shape
+    room = doubled.size >> 1
+    wrap, line = np.uint64(ring.size - 1), np.uint64(stride * 4)
     for row in range(height + 2 * pad):
+        # The taps of one row of the picture; `pad` rows and columns of repeated ones lie around it.
         y = min(max(row - pad, 0), height - 1)
-        for column in range(width + 2 * pad):
-            x = min(max(column - pad, 0), width - 1)
-            d = source[y, x, 3]
-            if d <= 0:
-                continue
-            a, b, c = source[y, x, 0], source[y, x, 1], source[y, x, 2]
-            # A radius between two tables is made of both, by a fixed pattern of pixels: a slow pull has no steps.
-            pattern = np.float32(((x * 3 + y * 5) & 7) + 0.5) * np.float32(0.125)
-            k = np.uint64(radius[y, x] * steps + pattern)
-            base = np.uint64((row * stride + column) * 4)
-            for tap in range(np.uint64(start[k]), np.uint64(start[k + np.uint64(1)])):
-                at, w = base + np.uint64(offset[tap]), weight[tap]
-                changes[at] += w * a
-                changes[at + np.uint64(1)] += w * b
-                changes[at + np.uint64(2)] += w * c
-                changes[at + np.uint64(3)] += w * d
-
-
-@compiled
-def _sum_rows(changes, stride, margin, out):  # type: ignore[no-untyped-def]
-    """Running sum along each row; `margin` rows and columns of the changes lie outside the picture."""
-    for y in range(out.shape[0]):
-        a, b, c, d = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
-        i = (y + margin) * stride * 4
-        for x in range(-margin, out.shape[1]):
-            a += changes[i]
-            b += changes[i + 1]
-            c += changes[i + 2]
-            d += changes[i + 3]
-            i += 4
-            if x >= 0:
-                out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = a, b, c, d
+        for x in range(width):
+            shares[x] = min(max((half - radius[y, x]) * slope, zero), one) * coverage[y, x]
+        base = np.uint64(row) * line
+        for part in range(3):
+            first, count, step = (0, width, 1) if part == 1 else ((0, pad, 0) if part == 0 else (width - 1, pad, 0))
+            x = np.uint64(first)
+            for _ in range(count):
+                d = shares[x]
+                if d > zero:
+                    r = radius[y, x]
+                    shown = d
+                    if premultiplied:
+                        shown = min((half - r) * slope, one)
+                    a, b, c = light[y, x, 0] * shown, light[y, x, 1] * shown, light[y, x, 2] * shown
+                    # A radius between two tables is made of both, by a fixed pattern: a slow pull has no steps.
+                    pattern = (np.float32((x * np.uint64(3) + np.uint64(y * 5)) & np.uint64(7)) + np.float32(0.5)) * eighth
+                    k = np.uint64(r * steps + pattern)
+                    for tap in range(np.uint64(start[k]), np.uint64(start[k + one_on])):
+                        at, w = (base + np.uint64(offset[tap])) & wrap, weight[tap]
+                        ring[at] += w * a
+                        ring[at + one_on] += w * b
+                        ring[at + two_on] += w * c
+                        ring[at + three_on] += w * d
+                base += pixel
+                x += np.uint64(step)
+        if row >= 2 * pad:
+            # No later pixel reaches this row: the row of the coarse picture, then the running sum over it.
+            y = row - 2 * pad
+            if coarse.shape[0] > 0:
+                odd, top, last = y & 1, (y - 1) >> 1, coarse.shape[0] - 1
+                v0, v1, v2, v3 = doubling[odd, 0], doubling[odd, 1], doubling[odd, 2], doubling[odd, 3]
+                r0, r1 = coarse[min(max(top - 1, 0), last)], coarse[min(max(top, 0), last)]
+                r2, r3 = coarse[min(top + 1, last)], coarse[min(top + 2, last)]
+                n = coarse.shape[1]
+                for u in range(n):
+                    mixed[u + 8] = v0 * r0[u] + v1 * r1[u] + v2 * r2[u] + v3 * r3[u]
+                for e in range(4):
+                    mixed[e] = mixed[4 + e] = mixed[8 + e]
+                    mixed[n + 8 + e] = mixed[n + 12 + e] = mixed[n + 4 + e]
+                for odd in range(2):
+                    v0, v1, v2, v3 = doubling[odd, 0], doubling[odd, 1], doubling[odd, 2], doubling[odd, 3]
+                    side, of = doubled[odd * room : odd * room + n], mixed[4 * odd :]
+                    for u in range(n):
+                        side[u] = v0 * of[u] + v1 * of[u + 4] + v2 * of[u + 8] + v3 * of[u + 12]
+            a, b, c, d = zero, zero, zero, zero
+            base = np.uint64(row) * line
+            for _ in range(2 * pad):
+                at = base & wrap
+                a += ring[at]
+                b += ring[at + one_on]
+                c += ring[at + two_on]
+                d += ring[at + three_on]
+                base += pixel
+            i = np.uint64(0)
+            for x in range(width):
+                at = base & wrap
+                a += ring[at]
+                b += ring[at + one_on]
+                c += ring[at + two_on]
+                d += ring[at + three_on]
+                half_at = np.uint64((x >> 1) * 4 + (x & 1) * room)
+                sums[i] = a + doubled[half_at]
+                sums[i + one_on] = b + doubled[half_at + one_on]
+                sums[i + two_on] = c + doubled[half_at + two_on]
+                sums[i + three_on] = d + doubled[half_at + three_on]
+                base += pixel
+                i += pixel
+            pixels = out[y].reshape(-1)
+            if out.shape[2] == 3:
+                i, o = np.uint64(0), np.uint64(0)
+                for _ in range(width):
+                    whole = one / max(sums[i + three_on], np.float32(1e-4))
+                    pixels[o] = sums[i] * whole
+                    pixels[o + one_on] = sums[i + one_on] * whole
+                    pixels[o + two_on] = sums[i + two_on] * whole
+                    i += pixel
+                    o += three_on
+            else:
+                pixels[:] = sums
+        begin = int((np.uint64(row) * line) & wrap)
+        beyond = max(begin + int(line) - ring.size, 0)
+        ring[begin : begin + int(line) - beyond] = zero
+        ring[:beyond] = zero

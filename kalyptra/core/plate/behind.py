@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.plate.fill import fill
-from kalyptra.core.plate.window import Window, window_of
+from kalyptra.core.window import Window, window_of
 
 HIDDEN = 0.02
 """From this coverage on, a cut-out hides the picture behind it."""
@@ -33,7 +33,7 @@ def picture_behind(
     """
     if not mattes:
         return light, dioptres
-    hidden = (np.max(mattes, axis=0) > HIDDEN).astype(np.uint8)
+    hidden = np.logical_or.reduce([matte > HIDDEN for matte in mattes]).astype(np.uint8)
     width = light.shape[1]
     window = window_of(hidden, round(SURROUNDINGS * width))
     if window is None:

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.plate.fill import fill
-from kalyptra.core.plate.window import window_of
 
 SOLID = 0.95
 """From this coverage on, a pixel's colour is taken as the subject's own."""
@@ -22,7 +21,7 @@ MARGIN = 8
 def own_colour(
     picture: NDArray[np.float32], matte: NDArray[np.float32], behind: NDArray[np.float32]
 ) -> NDArray[np.float32]:
-    """Estimate the subject's colour wherever its matte reaches.
+    """Estimate the subject's colour wherever its matte reaches, in the window around it.
 
     Args:
         picture: (height, width, 3) linear light, what the camera saw.
@@ -30,16 +29,11 @@ def own_colour(
         behind: (height, width, 3) linear light, the picture behind the subject.
 
     Returns:
-        (height, width, 3) linear light, not negative: the picture's where the matte is 1, 0 far from it.
+        (height, width, 3) linear light, not negative: the picture's where the matte is 1.
     """
-    window = window_of((matte > 0).astype(np.uint8), MARGIN)
-    colour = np.zeros_like(picture)
-    if window is None:
-        return colour
-    seen, coverage = picture[window], matte[window]
-    inner = fill(seen, (coverage >= SOLID).astype(np.float32))
-    colour[window] = seen
-    _correct(seen, coverage, behind[window], inner, np.float32(SOLID), colour[window])
+    colour = picture.copy()
+    inner = fill(picture, (matte >= SOLID).astype(np.float32))
+    _correct(picture, matte, behind, inner, np.float32(SOLID), colour)
     return colour
 
 

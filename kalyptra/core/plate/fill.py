@@ -24,16 +24,17 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
     """
     if values.shape[2] > 3:  # OpenCV scales four channels at most, and one holds the weight
         return np.concatenate([fill(values[..., :3], known), fill(values[..., 3:], known)], axis=2)
+    height, width, channels = values.shape
     out = np.array(values)
-    weighted = np.empty((*values.shape[:2], values.shape[2] + 1), np.float32)
-    _weigh(values, known, weighted)
-    pyramid = [weighted]
+    level = np.empty(((height + 1) // 2, (width + 1) // 2, channels + 1), np.float32)
+    _halve(values, known, level)
+    pyramid = [level]
     while min(pyramid[-1].shape[:2]) > 2:
         height, width = pyramid[-1].shape[:2]
         half = ((width + 1) // 2, (height + 1) // 2)
         pyramid.append(cv2.resize(pyramid[-1], half, interpolation=cv2.INTER_AREA))
     filled = pyramid[-1] / np.maximum(pyramid[-1][..., -1:], np.float32(1e-6))
-    for level in reversed(pyramid[1:-1]):
+    for level in reversed(pyramid[:-1]):
         height, width = level.shape[:2]
         filled = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR)
         _complete(level, filled)
@@ -42,14 +43,22 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
 
 
 @compiled
-def _weigh(values, known, out):  # type: ignore[no-untyped-def]
-    channels = values.shape[2]
-    for y in range(values.shape[0]):
-        for x in range(values.shape[1]):
-            w = known[y, x]
-            for c in range(channels):
-                out[y, x, c] = values[y, x, c] * w
-            out[y, x, channels] = w
+def _halve(values, known, out):  # type: ignore[no-untyped-def]
+    """What is known and how much of it, at half the size; an odd last row or column counts twice."""
+    height, width, channels = values.shape
+    for v in range(out.shape[0]):
+        for u in range(out.shape[1]):
+            for c in range(channels + 1):
+                out[v, u, c] = 0
+            for j in range(2):
+                y = min(2 * v + j, height - 1)
+                for i in range(2):
+                    x = min(2 * u + i, width - 1)
+                    w = known[y, x] * np.float32(0.25)
+                    if w > 0:
+                        for c in range(channels):
+                            out[v, u, c] += values[y, x, c] * w
+                        out[v, u, channels] += w
 
 
 @compiled
@@ -65,12 +74,11 @@ def _complete(level, coarse):  # type: ignore[no-untyped-def]
 
 @compiled
 def _patch(values, known, coarse):  # type: ignore[no-untyped-def]
-    """Put the coarser guess, read between its pixels, where values are not wholly known; into `values`."""
+    """Put the guess of half the size, read between its pixels, where values are not wholly known; into `values`."""
     height, width, channels = values.shape
-    down, across = np.float32(coarse.shape[0] / height), np.float32(coarse.shape[1] / width)
     half, zero = np.float32(0.5), np.float32(0)
     for y in range(height):
-        v = max((y + half) * down - half, zero)
+        v = max((y + half) * half - half, zero)
         top = int(v)
         low = min(top + 1, coarse.shape[0] - 1)
         fy = v - top
@@ -78,7 +86,7 @@ def _patch(values, known, coarse):  # type: ignore[no-untyped-def]
             w = known[y, x]
             if w >= 1:
                 continue
-            u = max((x + half) * across - half, zero)
+            u = max((x + half) * half - half, zero)
             left = int(u)
             right = min(left + 1, coarse.shape[1] - 1)
             fx = u - left

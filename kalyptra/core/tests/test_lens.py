@@ -19,10 +19,10 @@ from skimage.metrics import peak_signal_noise_ratio as psnr
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import code_of
 from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
-from kalyptra.core.lens.blur import FINAL, PREVIEW, blur
+from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting, blur
 from kalyptra.core.lens.iris import kernel
 from kalyptra.core.lens.optics import ThinLens, f_number_for
-from kalyptra.core.lens.scatter import scatter
+from kalyptra.core.lens.scatter import Flat
 from kalyptra.core.setup.document import Iris
 from kalyptra.shell import still
 
@@ -92,6 +92,16 @@ def harbour_light(size: tuple[int, int], seed: int = 3) -> NDArray[np.float32]:
     return np.dstack([picture, np.ones(size)]).astype(np.float32)
 
 
+def spread(
+    layer: NDArray[np.float32], radius: NDArray[np.float32] | float, iris: Iris, setting: Setting
+) -> NDArray[np.float32]:
+    radii = np.array(np.broadcast_to(np.float32(radius), layer.shape[:2]))
+    return blur(Flat(layer[..., :3], layer[..., 3], True, radii), iris, setting)
+
+
+AT_ONE_SIZE = Setting(full=100, half=101)
+
+
 def seen(layer: NDArray[np.float32]) -> NDArray[np.float64]:
     return code_of(layer[..., :3].astype(np.float64) / np.maximum(layer[..., 3:], 1e-6), Transfer.SRGB)
 
@@ -106,7 +116,7 @@ class Blur(TestCase):
                 py, px = (side // 2 for side in shares.shape)
                 wide = cv2.copyMakeBorder(layer, py, py, px, px, cv2.BORDER_REPLICATE)
                 expected = np.dstack([fftconvolve(wide[..., c], shares, mode="valid") for c in range(4)])
-                found = scatter(layer, np.full(layer.shape[:2], radius, np.float32), iris)
+                found = spread(layer, radius, iris, AT_ONE_SIZE)
                 with self.subTest(iris=iris, radius=radius):
                     self.assertGreater(psnr(seen(expected), seen(found), data_range=1), 65)
 
@@ -137,21 +147,20 @@ class Blur(TestCase):
         inner = (slice(26, -26), slice(4, -30))
         truth = seen(expected[40:-40, 40:-40])[inner]
         for setting, least in ((FINAL, 60), (PREVIEW, 48)):
-            found = seen(blur(layer[..., :3], layer[..., 3], radius, iris_of(), setting))[inner]
+            found = seen(spread(layer, radius, iris_of(), setting))[inner]
             self.assertGreater(psnr(truth, found, data_range=1), least)
 
     def test_an_even_picture_stays_even_to_the_edge(self) -> None:
         layer = np.full((60, 80, 4), 0.5, np.float32)
         radius = np.tile(np.linspace(0, 15, 80, dtype=np.float32), (60, 1))
-        spread = blur(layer[..., :3] * 2, layer[..., 3], radius, iris_of(6), FINAL)
-        np.testing.assert_allclose(seen(spread), code_of(np.array(1.0), Transfer.SRGB), atol=2e-3)
-        constant = scatter(layer, np.full((60, 80), 11, np.float32), iris_of(6))
+        np.testing.assert_allclose(seen(spread(layer, radius, iris_of(6), FINAL)), code_of(np.array(1.0), Transfer.SRGB), atol=2e-3)
+        constant = spread(layer, 11, iris_of(6), AT_ONE_SIZE)
         np.testing.assert_allclose(constant, 0.5, atol=1e-4)
 
     def test_a_slow_pull_changes_the_picture_without_steps(self) -> None:
         layer = harbour_light((80, 120))
         frames = [
-            seen(blur(layer[..., :3], layer[..., 3], np.full((80, 120), r, np.float32), iris_of(), PREVIEW))
+            seen(spread(layer, r, iris_of(), PREVIEW))
             for r in np.arange(3, 6, 0.05)
         ]
         moves = np.array([np.abs(b - a).mean() for a, b in pairwise(frames)])
