@@ -26,9 +26,10 @@ def keep_freed_memory() -> None:
     fifth of a frame's time. Called once, by the processes that render.
     """
     libc = ctypes.CDLL(None)
-    if hasattr(libc, "mallopt"):  # glibc: M_MMAP_THRESHOLD is -3, M_TRIM_THRESHOLD is -1
+    if hasattr(libc, "mallopt"):  # glibc: M_MMAP_THRESHOLD is -3, M_TRIM_THRESHOLD -1, M_ARENA_MAX -8
         libc.mallopt(-3, _GIBIBYTE)
         libc.mallopt(-1, _GIBIBYTE)
+        libc.mallopt(-8, 1)  # an arena of a thread's own holds no large picture
 
 
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
+from kalyptra.core.lens.even import spread_evenly
 from kalyptra.core.lens.scatter import Flat, Layer, scatter
 from kalyptra.core.setup.document import Iris
 
@@ -25,9 +26,11 @@ class Setting:
     half: float
 
 
-PREVIEW = Setting(full=2.5, half=4.0)
-FINAL = Setting(full=5.0, half=7.0)
+PREVIEW = Setting(full=2.0, half=3.5)
+FINAL = Setting(full=4.5, half=6.5)
 
+EVEN = 1e-3
+"""Px between the largest and the least radius up to which they count as one."""
 SCALING_BLUR = 1.0
 """What halving and doubling a picture adds to the square of a disc's radius, px^2; taken off before. Chosen where the
 error against spreading at full size is least."""
@@ -42,9 +45,22 @@ def blur(flat: Flat, iris: Iris, setting: Setting) -> Layer:
 
 def blur_into(out: NDArray[np.float32], flat: Flat, iris: Iris, setting: Setting) -> None:
     """Like `blur`; into three channels goes the light alone, no longer multiplied by coverage."""
-    most = cv2.minMaxLoc(flat.radius)[1]
+    least, most, _, _ = cv2.minMaxLoc(flat.radius)
+    if most - least < EVEN:
+        _spread_evenly(out, flat, most, iris)
+        return
     coarse = blur(_halve(flat, setting), iris, setting) if most > setting.full else None
     scatter(flat, iris, min(most, setting.half), setting.full, setting.half, coarse, out)
+
+
+def _spread_evenly(out: NDArray[np.float32], flat: Flat, radius: float, iris: Iris) -> None:
+    if flat.coverage is None and out.shape[2] == 3:
+        out[:] = spread_evenly(flat.light, radius, iris, SCALING_BLUR)
+        return
+    coverage = np.ones(flat.radius.shape, np.float32) if flat.coverage is None else flat.coverage
+    light = flat.light if flat.premultiplied else flat.light * coverage[..., None]
+    layer = spread_evenly(np.dstack([light, coverage]), radius, iris, SCALING_BLUR)
+    out[:] = layer if out.shape[2] == 4 else layer[..., :3] / np.maximum(layer[..., 3:], np.float32(1e-4))
 
 
 def _halve(flat: Flat, setting: Setting) -> Flat:
@@ -54,7 +70,8 @@ def _halve(flat: Flat, setting: Setting) -> Flat:
     layer = np.empty(((height + 1) // 2, (width + 1) // 2, 4), np.float32)
     radius = np.empty(layer.shape[:2], np.float32)
     slope = np.float32(1 / (setting.half - setting.full))
-    _halve_into(flat.light, flat.coverage, flat.premultiplied, flat.radius, np.float32(setting.half), slope,
+    coverage = np.broadcast_to(np.float32(1), (height, width)) if flat.coverage is None else flat.coverage
+    _halve_into(flat.light, coverage, flat.premultiplied, flat.radius, np.float32(setting.half), slope,
                 np.float32(SCALING_BLUR), layer, radius)  # fmt: skip
     return Flat(layer[..., :3], layer[..., 3], True, radius)
 

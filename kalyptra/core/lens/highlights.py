@@ -28,20 +28,24 @@ def lift(
     """
     if gain <= 0:
         return light
-    discs = np.ascontiguousarray(np.broadcast_to(np.abs(coc), light.shape[:2]))
     out = np.empty_like(light)
-    _lift(light, discs, np.float32(threshold), np.float32(2**gain - 1), np.float32(keep_colour), out)
+    _lift(light, np.broadcast_to(coc, light.shape[:2]), np.float32(threshold), np.float32(2**gain - 1),
+          np.float32(keep_colour), np.float32(UNTOUCHED), np.float32(1 / (LIFTED - UNTOUCHED)), out)  # fmt: skip
     return out
 
 
 @compiled
-def _lift(light, discs, threshold, more, keep, out):  # type: ignore[no-untyped-def]
+def _lift(light, coc, threshold, more, keep, untouched, growth, out):  # type: ignore[no-untyped-def]
+    zero, one, two, three = np.float32(0), np.float32(1), np.float32(2), np.float32(3)
     for y in range(light.shape[0]):
         for x in range(light.shape[1]):
-            brightest = max(light[y, x, 0], light[y, x, 1], light[y, x, 2])
-            u = min(max((brightest - threshold) / (np.float32(1) - threshold), np.float32(0)), np.float32(1))
-            v = min(max((discs[y, x] - UNTOUCHED) / (LIFTED - UNTOUCHED), 0.0), 1.0)
-            amount = more * u * u * (3 - 2 * u) * v * v * (3 - 2 * v)
-            for c in range(3):
-                own = light[y, x, c]
-                out[y, x, c] = own + amount * (keep * own + (1 - keep) * brightest)
+            a, b, c = light[y, x, 0], light[y, x, 1], light[y, x, 2]
+            brightest = max(a, b, c)
+            if brightest > threshold:
+                u = min((brightest - threshold) / (one - threshold), one)
+                v = min(max((abs(coc[y, x]) - untouched) * growth, zero), one)
+                amount = more * u * u * (three - two * u) * v * v * (three - two * v)
+                white = amount * (one - keep) * brightest
+                amount *= keep
+                a, b, c = a + amount * a + white, b + amount * b + white, c + amount * c + white
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = a, b, c

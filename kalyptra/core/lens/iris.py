@@ -98,7 +98,7 @@ def taps(iris: Iris, max_radius: int, stride: int) -> Taps:
     reach = reach_of(iris, max_radius)
     start, offsets, weights = [0], [], []
     for k in range(max_radius * STEPS_PER_PIXEL + 2):
-        rows, columns, weight = _taps_of(iris, k / STEPS_PER_PIXEL)
+        rows, columns, weight = ends_of(iris, k / STEPS_PER_PIXEL)
         order = np.argsort(rows, kind="stable")
         offsets.append((((rows + reach) * stride + columns + reach) * 4)[order])
         weights.append(weight[order])
@@ -112,10 +112,11 @@ def taps(iris: Iris, max_radius: int, stride: int) -> Taps:
 
 
 Found = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
+"""Rows, columns and weights of the ends of an iris, in px from its centre."""
 
 
-def _taps_of(iris: Iris, radius: float) -> Found:
-    """Rows, columns and weights of one radius."""
+def ends_of(iris: Iris, radius: float) -> Found:
+    """Where an iris of one radius begins and ends, row by row, and how much of a point begins or ends there."""
     if radius <= (EXACT_STRAIGHT if iris.blades else EXACT_ROUND):
         return _derivative(kernel(iris, radius))
     parts = [_span_taps(iris, radius * share, light) for share, light in RIMS[iris.rim]]

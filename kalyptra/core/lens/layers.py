@@ -33,7 +33,7 @@ def see_ground(light: Light, radius: NDArray[np.float32], iris: Iris, setting: S
     if cv2.minMaxLoc(radius)[1] <= NEGLIGIBLE:
         return light.copy()
     out = np.empty_like(light)
-    blur_into(out, Flat(light, np.broadcast_to(np.float32(1), radius.shape), False, radius), iris, setting)
+    blur_into(out, Flat(light, None, False, radius), iris, setting)
     return out
 
 

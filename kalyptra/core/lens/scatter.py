@@ -19,6 +19,7 @@ from kalyptra.core.setup.document import Iris
 
 Layer = NDArray[np.float32]
 """(height, width, 4) premultiplied linear light RGB and coverage."""
+ROWS_AT_ONCE = 8
 
 
 def _cubic(t: float, a: float = -0.75) -> list[float]:
@@ -38,13 +39,13 @@ class Flat:
 
     Attributes:
         light: (height, width, 3) linear light.
-        coverage: (height, width) 0 to 1; pixels without coverage add nothing.
+        coverage: (height, width) 0 to 1; pixels without coverage add nothing. None where all is covered.
         premultiplied: whether the light has been multiplied by its coverage.
         radius: (height, width) px of each pixel's iris, not negative.
     """
 
     light: NDArray[np.float32]
-    coverage: NDArray[np.float32]
+    coverage: NDArray[np.float32] | None
     premultiplied: bool
     radius: NDArray[np.float32]
 
@@ -68,34 +69,40 @@ def scatter(
     reach = reach_of(iris, most)
     stride = width + 4 * reach + 2
     table = taps(iris, most, stride)
-    ring = np.zeros(1 << math.ceil(math.log2((2 * reach + 2) * stride * 4)), np.float32)
-    lines = np.empty((0, 0), np.float32) if coarse is None else coarse.reshape(coarse.shape[0], -1)
-    _scatter(flat.light, flat.coverage, flat.premultiplied, flat.radius, np.float32(half),
-             np.float32(1 / (half - full)), table.start, table.offset, table.weight, stride, reach, lines, DOUBLING,
-             ring, np.empty(width, np.float32), np.empty(lines.shape[1] + 16, np.float32),
-             np.zeros(2 * ((width + 1) // 2) * 4, np.float32), np.empty(width * 4, np.float32), out)  # fmt: skip
+    ring = np.zeros(1 << math.ceil(math.log2((2 * reach + 1 + ROWS_AT_ONCE) * stride * 4)), np.float32)
+    lines = np.zeros((1, 1), np.float32) if coarse is None else coarse.reshape(coarse.shape[0], -1)
+    mixed = np.zeros(((width + 1) // 2 + 4) * 4, np.float32)
+    sums = np.zeros((3, (width + 1) * 4), np.float32)
+    coverage = np.broadcast_to(np.float32(1), (height, width)) if flat.coverage is None else flat.coverage
+    # The picture goes on by `reach` rows on every side, and these spread by `reach` rows once more.
+    for first in range(0, height + 2 * reach, ROWS_AT_ONCE):
+        last = min(first + ROWS_AT_ONCE, height + 2 * reach)
+        _add_taps(flat.light, coverage, flat.premultiplied, flat.radius, np.float32(half),
+                  np.float32(1 / (half - full)), first, last, table.start, table.offset, table.weight, stride, reach,
+                  sums[2], ring)  # fmt: skip
+        _finish(ring, first, last, stride, reach, coarse is not None, lines, DOUBLING, mixed, sums, out)
 
 
 @compiled
-def _scatter(  # type: ignore[no-untyped-def]
-    light, coverage, premultiplied, radius, half, slope, start, offset, weight, stride, pad, coarse, doubling, ring,
-    shares, mixed, doubled, sums, out,
-):  # fmt: skip
-    """Unsigned indices spare the check for negative ones; flat indices into the ring wrap by its power of two."""
+def _add_taps(  # type: ignore[no-untyped-def]
+    light, coverage, premultiplied, radius, half, slope, first, last, start, offset, weight, stride, pad, shares, ring
+):
+    """Add the taps of rows of the picture; `pad` rows and columns of repeated ones lie around it.
+
+    Unsigned indices spare the check for negative ones; flat ones into the ring wrap by its power of two.
+    """
     steps, zero, one, eighth = np.float32(STEPS_PER_PIXEL), np.float32(0), np.float32(1), np.float32(0.125)
-    one_on, two_on, three_on, pixel = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4)
+    one_on, two_on, three_on = np.uint64(1), np.uint64(2), np.uint64(3)
     height, width = radius.shape
-    room = doubled.size >> 1
-    wrap, line = np.uint64(ring.size - 1), np.uint64(stride * 4)
-    for row in range(height + 2 * pad):
-        # The taps of one row of the picture; `pad` rows and columns of repeated ones lie around it.
+    wrap = np.uint64(ring.size - 1)
+    for row in range(first, last):
         y = min(max(row - pad, 0), height - 1)
         for x in range(width):
             shares[x] = min(max((half - radius[y, x]) * slope, zero), one) * coverage[y, x]
-        base = np.uint64(row) * line
+        base = np.uint64(row * stride * 4)
         for part in range(3):
-            first, count, step = (0, width, 1) if part == 1 else ((0, pad, 0) if part == 0 else (width - 1, pad, 0))
-            x = np.uint64(first)
+            begin, count, step = (0, width, 1) if part == 1 else ((0, pad, 0) if part == 0 else (width - 1, pad, 0))
+            x = np.uint64(begin)
             for _ in range(count):
                 d = shares[x]
                 if d > zero:
@@ -105,25 +112,33 @@ def _scatter(  # type: ignore[no-untyped-def]
                         shown = min((half - r) * slope, one)
                     a, b, c = light[y, x, 0] * shown, light[y, x, 1] * shown, light[y, x, 2] * shown
                     # A radius between two tables is made of both, by a fixed pattern: a slow pull has no steps.
-                    pattern = (np.float32((x * np.uint64(3) + np.uint64(y * 5)) & np.uint64(7)) + np.float32(0.5)) * eighth
-                    k = np.uint64(r * steps + pattern)
+                    pattern = np.float32((x * np.uint64(3) + np.uint64(y * 5)) & np.uint64(7)) + np.float32(0.5)
+                    k = np.uint64(r * steps + pattern * eighth)
                     for tap in range(np.uint64(start[k]), np.uint64(start[k + one_on])):
                         at, w = (base + np.uint64(offset[tap])) & wrap, weight[tap]
                         ring[at] += w * a
                         ring[at + one_on] += w * b
                         ring[at + two_on] += w * c
                         ring[at + three_on] += w * d
-                base += pixel
+                base += np.uint64(4)
                 x += np.uint64(step)
-        if row >= 2 * pad:
-            # No later pixel reaches this row: the row of the coarse picture, then the running sum over it.
-            y = row - 2 * pad
-            if coarse.shape[0] > 0:
-                odd, top, last = y & 1, (y - 1) >> 1, coarse.shape[0] - 1
+
+
+@compiled
+def _finish(ring, first, last, stride, pad, has_coarse, coarse, doubling, mixed, sums, out):  # type: ignore[no-untyped-def]
+    """Take rows that no later pixel reaches out of the ring: their running sums, on the doubled coarse picture."""
+    one_on, two_on, three_on, pixel = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4)
+    zero, one, least = np.float32(0), np.float32(1), np.float32(1e-4)
+    wrap, line, width = np.uint64(ring.size - 1), stride * 4, out.shape[1]
+    n, total = coarse.shape[1], sums[2]
+    for row in range(first, last):
+        y = row - 2 * pad
+        if y >= 0:
+            if has_coarse:
+                odd, top, end = y & 1, (y - 1) >> 1, coarse.shape[0] - 1
                 v0, v1, v2, v3 = doubling[odd, 0], doubling[odd, 1], doubling[odd, 2], doubling[odd, 3]
-                r0, r1 = coarse[min(max(top - 1, 0), last)], coarse[min(max(top, 0), last)]
-                r2, r3 = coarse[min(top + 1, last)], coarse[min(top + 2, last)]
-                n = coarse.shape[1]
+                r0, r1 = coarse[min(max(top - 1, 0), end)], coarse[min(max(top, 0), end)]
+                r2, r3 = coarse[min(top + 1, end)], coarse[min(top + 2, end)]
                 for u in range(n):
                     mixed[u + 8] = v0 * r0[u] + v1 * r1[u] + v2 * r2[u] + v3 * r3[u]
                 for e in range(4):
@@ -131,11 +146,11 @@ def _scatter(  # type: ignore[no-untyped-def]
                     mixed[n + 8 + e] = mixed[n + 12 + e] = mixed[n + 4 + e]
                 for odd in range(2):
                     v0, v1, v2, v3 = doubling[odd, 0], doubling[odd, 1], doubling[odd, 2], doubling[odd, 3]
-                    side, of = doubled[odd * room : odd * room + n], mixed[4 * odd :]
+                    side, of = sums[odd], mixed[4 * odd :]
                     for u in range(n):
                         side[u] = v0 * of[u] + v1 * of[u + 4] + v2 * of[u + 8] + v3 * of[u + 12]
             a, b, c, d = zero, zero, zero, zero
-            base = np.uint64(row) * line
+            base = np.uint64(row * line)
             for _ in range(2 * pad):
                 at = base & wrap
                 a += ring[at]
@@ -145,31 +160,30 @@ def _scatter(  # type: ignore[no-untyped-def]
                 base += pixel
             i = np.uint64(0)
             for x in range(width):
-                at = base & wrap
+                at, odd, half = base & wrap, x & 1, np.uint64((x >> 1) * 4)
                 a += ring[at]
                 b += ring[at + one_on]
                 c += ring[at + two_on]
                 d += ring[at + three_on]
-                half_at = np.uint64((x >> 1) * 4 + (x & 1) * room)
-                sums[i] = a + doubled[half_at]
-                sums[i + one_on] = b + doubled[half_at + one_on]
-                sums[i + two_on] = c + doubled[half_at + two_on]
-                sums[i + three_on] = d + doubled[half_at + three_on]
+                total[i] = a + sums[odd, half]
+                total[i + one_on] = b + sums[odd, half + one_on]
+                total[i + two_on] = c + sums[odd, half + two_on]
+                total[i + three_on] = d + sums[odd, half + three_on]
                 base += pixel
                 i += pixel
             pixels = out[y].reshape(-1)
             if out.shape[2] == 3:
                 i, o = np.uint64(0), np.uint64(0)
                 for _ in range(width):
-                    whole = one / max(sums[i + three_on], np.float32(1e-4))
-                    pixels[o] = sums[i] * whole
-                    pixels[o + one_on] = sums[i + one_on] * whole
-                    pixels[o + two_on] = sums[i + two_on] * whole
+                    whole = one / max(total[i + three_on], least)
+                    pixels[o] = total[i] * whole
+                    pixels[o + one_on] = total[i + one_on] * whole
+                    pixels[o + two_on] = total[i + two_on] * whole
                     i += pixel
                     o += three_on
             else:
-                pixels[:] = sums
-        begin = int((np.uint64(row) * line) & wrap)
-        beyond = max(begin + int(line) - ring.size, 0)
-        ring[begin : begin + int(line) - beyond] = zero
+                pixels[:] = total[: width * 4]
+        begin = int(np.uint64(row * line) & wrap)
+        beyond = max(begin + line - ring.size, 0)
+        ring[begin : begin + line - beyond] = zero
         ring[:beyond] = zero

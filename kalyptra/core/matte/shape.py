@@ -36,15 +36,18 @@ def shape_matte(
     inwards, outwards = refine.feather_in * scale, refine.feather_out * scale
     # One pixel of ramp at least: that is the edge's anti-aliasing.
     missing = max(0.0, 1.0 - inwards - outwards) / 2
-    reach = math.hypot(half_width, half_height) + max(grow, 0) + outwards + 2
+    cos, sin = math.cos(turn), math.sin(turn)
+    margin = max(grow, 0) + outwards + 2
+    across = abs(cos) * half_width + abs(sin) * half_height + margin
+    down = abs(sin) * half_width + abs(cos) * half_height + margin
     x, y = placement.x * scale, placement.y * scale
-    top, bottom = _clipped(y - reach, y + reach, size[0])
-    left, right = _clipped(x - reach, x + reach, size[1])
+    top, bottom = _clipped(y - down, y + down, size[0])
+    left, right = _clipped(x - across, x + across, size[1])
     if top < bottom and left < right:
         radius = corner * min(half_width, half_height) if form is Form.ROUNDED_RECTANGLE else -1.0
         window = matte[top:bottom, left:right]
         centre = (x - left, y - top)
-        _ramp(window, *centre, half_width, half_height, math.cos(turn), math.sin(turn), radius,
+        _ramp(window, *centre, half_width, half_height, cos, sin, radius,
               grow, inwards + missing, outwards + missing)  # fmt: skip
     return 1 - matte if refine.invert else matte
 
@@ -67,7 +70,7 @@ def _ramp(out, cx, cy, half_width, half_height, cos, sin, radius, grow, inwards,
             u, v = abs(cos * dx + sin * dy), abs(cos * dy - sin * dx)
             if radius >= 0:
                 qx, qy = u - a + radius, v - b + radius
-                distance = math.hypot(max(qx, 0.0), max(qy, 0.0)) + min(max(qx, qy), 0.0) - radius
+                distance = math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2) + min(max(qx, qy), 0.0) - radius
             else:
                 # Most pixels are far from the line: an ellipse k times as large is everywhere at least this far away.
                 distance = (math.sqrt((u / a) ** 2 + (v / b) ** 2) - 1) * min(a, b)
@@ -78,12 +81,12 @@ def _ramp(out, cx, cy, half_width, half_height, cos, sin, radius, grow, inwards,
                     ex, ey = (a * a - b * b) * tx**3 / a, (b * b - a * a) * ty**3 / b
                     rx, ry = a * tx - ex, b * ty - ey
                     qx, qy = u - ex, v - ey
-                    longer = math.hypot(rx, ry) / max(math.hypot(qx, qy), 1e-12)
+                    longer = math.sqrt((rx * rx + ry * ry) / max(qx * qx + qy * qy, 1e-24))
                     tx = min(max((qx * longer + ex) / a, 0.0), 1.0)
                     ty = min(max((qy * longer + ey) / b, 0.0), 1.0)
-                    length = max(math.hypot(tx, ty), 1e-12)
+                    length = max(math.sqrt(tx * tx + ty * ty), 1e-12)
                     tx, ty = tx / length, ty / length
-                distance = math.hypot(u - a * tx, v - b * ty)
+                distance = math.sqrt((u - a * tx) ** 2 + (v - b * ty) ** 2)
                 if (u / a) ** 2 + (v / b) ** 2 <= 1:
                     distance = -distance
             t = (outwards - (distance - grow)) / (inwards + outwards)

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.plate.fill import fill
+from kalyptra.core.plate.fill import fill_in
 from kalyptra.core.window import Window, window_of
 
 HIDDEN = 0.02
@@ -34,15 +34,19 @@ def picture_behind(
     if not mattes:
         return light, dioptres
     hidden = np.logical_or.reduce([matte > HIDDEN for matte in mattes]).astype(np.uint8)
-    width = light.shape[1]
-    window = window_of(hidden, round(SURROUNDINGS * width))
-    if window is None:
+    margin = round(SURROUNDINGS * light.shape[1])
+    windows = [window_of((matte > HIDDEN).astype(np.uint8), margin) for matte in mattes]
+    seen = [window for window in windows if window is not None]
+    if not seen:
         return light, dioptres
-    light, dioptres = light.copy(), dioptres.copy()
-    known = _known(hidden, window, growth)
-    light[window] = fill(light[window], known)
-    dioptres[window] = fill(dioptres[window][..., None], known)[..., 0]
-    return light, dioptres
+    plate, distances = light.copy(), dioptres.copy()
+    for window in seen:
+        known = _known(hidden, window, growth)
+        fill_in(plate[window], known)
+        least, most, _, _ = cv2.minMaxLoc(dioptres[window])
+        if least < most:
+            fill_in(distances[window][..., None], known)
+    return plate, distances
 
 
 def _known(hidden: NDArray[np.uint8], window: Window, growth: float) -> NDArray[np.float32]:

@@ -22,10 +22,18 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
     Returns:
         Values, same shape: unchanged where known is 1. All zero where nothing is known anywhere.
     """
-    if values.shape[2] > 3:  # OpenCV scales four channels at most, and one holds the weight
-        return np.concatenate([fill(values[..., :3], known), fill(values[..., 3:], known)], axis=2)
-    height, width, channels = values.shape
     out = np.array(values)
+    fill_in(out, known)
+    return out
+
+
+def fill_in(values: NDArray[np.float32], known: NDArray[np.float32]) -> None:
+    """Like `fill`, in place."""
+    height, width, channels = values.shape
+    if channels > 3:  # OpenCV scales four channels at most, and one holds the weight
+        fill_in(values[..., :3], known)
+        fill_in(values[..., 3:], known)
+        return
     level = np.empty(((height + 1) // 2, (width + 1) // 2, channels + 1), np.float32)
     _halve(values, known, level)
     pyramid = [level]
@@ -38,8 +46,7 @@ def fill(values: NDArray[np.float32], known: NDArray[np.float32]) -> NDArray[np.
         height, width = level.shape[:2]
         filled = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR)
         _complete(level, filled)
-    _patch(out, known, filled)
-    return out
+    _patch(values, known, filled)
 
 
 @compiled
