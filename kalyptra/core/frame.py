@@ -22,10 +22,10 @@ from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
 from kalyptra.core.matte.shape import shape_matte
 from kalyptra.core.plate.behind import picture_behind
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
-from kalyptra.core.window import window_of
 from kalyptra.core.proof.blur_size import blur_view
 from kalyptra.core.setup.document import Acts, Aperture, HeldRange, Highlights, Iris, Setup
 from kalyptra.core.setup.resolve import Look, SubjectAt, resolve
+from kalyptra.core.window import window_of
 
 Light = NDArray[np.float32]
 """(height, width, 3) linear light."""

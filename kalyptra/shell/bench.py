@@ -7,12 +7,13 @@ import json
 import sys
 from pathlib import Path
 
-from kalyptra.shell.benches import export, lens, memory, preview, quality
+from kalyptra.shell.benches import export, lens, memory, preview, quality, varblur
 from kalyptra.shell.benches.figure import Figure
 
 BENCHES = {
     "lens": lens.run,
     "quality": quality.run,
+    "varblur": varblur.run,
     "preview": preview.run,
     "export": export.run,
     "memory": memory.run,

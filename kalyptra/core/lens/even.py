@@ -49,7 +49,9 @@ def spread_evenly(picture: Picture, radius: float, iris: Iris, scaling_blur: flo
     half = cv2.resize(even, (even.shape[1] // 2, even.shape[0] // 2), interpolation=cv2.INTER_AREA)
     spread = spread_evenly(half, math.sqrt(max(radius**2 - scaling_blur, 0)) / 2, iris, scaling_blur)
     doubled = cv2.resize(spread, (even.shape[1], even.shape[0]), interpolation=cv2.INTER_CUBIC)[:height, :width]
-    return doubled if share == 0 else whole + doubled * np.float32(1 - share)
+    if share > 0:
+        doubled = whole + doubled * np.float32(1 - share)
+    return np.asarray(doubled, np.float32)
 
 
 @lru_cache(maxsize=64)

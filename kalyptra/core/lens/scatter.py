@@ -23,7 +23,14 @@ ROWS_AT_ONCE = 8
 
 
 def _cubic(t: float, a: float = -0.75) -> list[float]:
-    far, near = (lambda d: ((a * d - 5 * a) * d + 8 * a) * d - 4 * a), (lambda d: ((a + 2) * d - (a + 3)) * d * d + 1)
+    """Shares of the neighbours at 1 and 0 px before and 1 and 2 px behind, t of a pixel beyond the second."""
+
+    def near(d: float) -> float:
+        return ((a + 2) * d - (a + 3)) * d * d + 1
+
+    def far(d: float) -> float:
+        return ((a * d - 5 * a) * d + 8 * a) * d - 4 * a
+
     return [far(1 + t), near(t), near(1 - t), far(2 - t)]
 
 
@@ -97,8 +104,8 @@ def _add_taps(  # type: ignore[no-untyped-def]
     wrap = np.uint64(ring.size - 1)
     for row in range(first, last):
         y = min(max(row - pad, 0), height - 1)
-        for x in range(width):
-            shares[x] = min(max((half - radius[y, x]) * slope, zero), one) * coverage[y, x]
+        for i in range(width):
+            shares[i] = min(max((half - radius[y, i]) * slope, zero), one) * coverage[y, i]
         base = np.uint64(row * stride * 4)
         for part in range(3):
             begin, count, step = (0, width, 1) if part == 1 else ((0, pad, 0) if part == 0 else (width - 1, pad, 0))

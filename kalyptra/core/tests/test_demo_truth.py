@@ -97,7 +97,10 @@ class Truth(TestCase):
             ratios = np.arange(0.85, 1.15, 0.01)
             errors = [
                 np.abs(
-                    cv2.GaussianBlur(see_ground(sharp, np.abs(coc) * np.float32(r / 2), Iris(), FINAL), (0, 0), 1.5)[band] - truth
+                    cv2.GaussianBlur(see_ground(sharp, np.abs(coc) * np.float32(r / 2), Iris(), FINAL), (0, 0), 1.5)[
+                        band
+                    ]
+                    - truth
                 ).mean()
                 for r in ratios
             ]

@@ -17,7 +17,7 @@ from scipy.signal import fftconvolve
 from skimage.metrics import peak_signal_noise_ratio as psnr
 
 from kalyptra.core.clip.facts import Transfer
-from kalyptra.core.clip.transfer import code_of
+from kalyptra.core.clip.transfer import code_of, to_codes, to_light
 from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting, blur
 from kalyptra.core.lens.iris import kernel
@@ -163,16 +163,15 @@ class Blur(TestCase):
     def test_an_even_picture_stays_even_to_the_edge(self) -> None:
         layer = np.full((60, 80, 4), 0.5, np.float32)
         radius = np.tile(np.linspace(0, 15, 80, dtype=np.float32), (60, 1))
-        np.testing.assert_allclose(seen(spread(layer, radius, iris_of(6), FINAL)), code_of(np.array(1.0), Transfer.SRGB), atol=2e-3)
+        np.testing.assert_allclose(
+            seen(spread(layer, radius, iris_of(6), FINAL)), code_of(np.array(1.0), Transfer.SRGB), atol=2e-3
+        )
         constant = spread(layer, 11, iris_of(6), FINAL)
         np.testing.assert_allclose(constant, 0.5, atol=1e-4)
 
     def test_a_slow_pull_changes_the_picture_without_steps(self) -> None:
         layer = harbour_light((80, 120))
-        frames = [
-            seen(spread(layer, r, iris_of(), PREVIEW))
-            for r in np.arange(3, 6, 0.05)
-        ]
+        frames = [seen(spread(layer, r, iris_of(), PREVIEW)) for r in np.arange(3, 6, 0.05)]
         moves = np.array([np.abs(b - a).mean() for a, b in pairwise(frames)])
         self.assertLess(moves.max(), 4 * np.median(moves))
 
@@ -257,3 +256,29 @@ class TrueLens(TestCase):
         for case in ("cards-far", "cards-near"):
             with self.subTest(case):
                 self.assertGreater(self.compare(case, with_plate=False)[1], 35)
+
+    def test_no_glow_of_the_subject_s_own_colour_around_it(self) -> None:
+        # The naive way, common practice: blur all, and put the subject back over it.
+        ours, naive, edges = [], [], []
+        for case in ("cards-far", "cards-near"):
+            folder = REFERENCE / case
+            facts = json.loads((folder / "case.json").read_text())
+            recorded, truth = (cv2.imread(str(folder / name))[..., ::-1] for name in ("sharp.png", "true_lens.png"))
+            matte = cv2.imread(str(folder / "matte.png"), 0).astype(np.float32) / 255
+            one = lens(facts["focal_length_mm"], facts["f_number"], facts["focus_distance_m"], facts["sensor_width_mm"])
+            with np.load(folder / "depth.npz") as file:
+                near, behind = ((1 / file[name]).astype(np.float32) for name in ("depth", "plate_depth"))
+            light = to_light(np.ascontiguousarray(recorded), Transfer.SRGB)
+            subject = CutOut(matte, sum(facts["subject_distance_m"]) / 2)
+            found = to_codes(through_lens(light, near, [subject], Opening(one)), Transfer.SRGB)
+            blurred = to_codes(through_lens(light, behind, [], Opening(one)), Transfer.SRGB)
+            put_back = np.round(blurred * (1 - matte[..., None]) + recorded * matte[..., None])
+            away = cv2.distanceTransform((matte <= 0.004).astype(np.uint8), cv2.DIST_L2, 5)
+            ring = (away > 0) & (away <= np.abs(one.signed_coc(behind, facts["width"])).max())
+            edge = (matte > 0.05) & (matte < 0.95)
+            ours.append(np.abs(found[ring].astype(float) - truth[ring]).mean())
+            naive.append(np.abs(put_back[ring] - truth[ring]).mean())
+            edges.append(np.abs(found[edge].astype(float) - truth[edge]).mean())
+        self.assertLess(np.mean(ours), 1.5)
+        self.assertLess(np.max(np.divide(ours, naive)), 0.2)
+        self.assertLess(np.max(edges), 7)

@@ -70,4 +70,6 @@ def put_back(moment: Moment, blurred: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 def error(found: NDArray[np.uint8], moment: Moment, where: NDArray[np.bool_]) -> float:
+    if not where.any():
+        return float("nan")
     return float(np.abs(found[where].astype(float) - moment.true[where]).mean())
