@@ -27,6 +27,8 @@ from kalyptra.core import Rate, make_proxy, probe  # noqa: E402
 
 GRAIN = 1.1 / 255
 RATES = {25: Rate(numerator=25, denominator=1), 24: Rate(numerator=24, denominator=1)}
+DISTANCE_BITS = {"window": 12}
+"""Where 16 bits would make a file of more than 4 MB."""
 SRGB_TAGS = ["-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "iec61966-2-1", "-color_range", "tv"]
 
 
@@ -112,14 +114,15 @@ def truth(scene: Scene, work: Path, out: Path) -> None:
     """Distances (every second pixel and row), mattes, plates. docs/demo.md says how to read them."""
     folder = work / scene.name
     rate = "30000/1001" if scene.name == "harbour" else str(scene.rate)
+    bits = DISTANCE_BITS.get(scene.name, 16)
     thinned = (
-        cv2.imread(str(path), cv2.IMREAD_UNCHANGED)[::2, ::2].tobytes()
+        (cv2.imread(str(path), cv2.IMREAD_UNCHANGED)[::2, ::2] >> (16 - bits)).tobytes()
         for path in sorted(folder.glob("distance-*.png"))
     )
     size = f"{scene.size[0] // 2}x{scene.size[1] // 2}"
     ffv1 = ["-c:v", "ffv1", "-level", "3", "-g", "1", "-coder", "1", "-context", "1"]
     ffmpeg(
-        ["-f", "rawvideo", "-pix_fmt", "gray16le", "-s", size, "-r", rate, "-i", "-", *ffv1, str(out / "distance.mkv")],
+        ["-f", "rawvideo", "-pix_fmt", f"gray{bits}le", "-s", size, "-r", rate, "-i", "-", *ffv1, str(out / "distance.mkv")],
         thinned,
     )
     mattes = (_grey(path).tobytes() for path in sorted(folder.glob("matte-*.png")))

@@ -45,6 +45,11 @@ class Truth(TestCase):
             for name in ("distance.mkv", "matte.mkv"):
                 self.assertEqual(count_of(DEMO / scene / name), expected, f"{scene} {name}")
 
+    def test_no_file_is_too_large_to_be_handed_on(self) -> None:
+        sizes = {path: path.stat().st_size for path in DEMO.rglob("*") if path.is_file()}
+        self.assertLess(max(sizes.values()), 4e6, max(sizes, key=sizes.__getitem__))
+        self.assertLess(sum(sizes.values()), 60e6)
+
     def test_the_page_is_a_plane_within_a_step_of_the_codes(self) -> None:
         # 1/z is affine in the pixel coordinates over a flat surface seen in perspective.
         codes = frames_of(DEMO / "table" / "distance.mkv", "gray16le", {0})[0].astype(float)
