@@ -10,13 +10,15 @@ from django.shortcuts import get_object_or_404
 from ninja import NinjaAPI, Schema
 from ninja.security import django_auth
 
+from kalyptra.bench.outlines import BadDrawing, fitted, outlines_at, read_drawing, svg_of, trust_of
 from kalyptra.bench.pictures import SIZES, frame_jpeg
 from kalyptra.bench.state import ShotState, shot_state
-from kalyptra.core import FrameUnreadable, Setup, SetupError, View, iris_outline, read_frame, read_setup
+from kalyptra.core import FrameUnreadable, OnLoss, Setup, SetupError, View, iris_outline, read_frame, read_setup
 from kalyptra.library import revisions
 from kalyptra.library.models import Project, Revision, Shot
 from kalyptra.work import orders
-from kalyptra.work.models import Render
+from kalyptra.work.following import found_in, with_found
+from kalyptra.work.models import Follow, Render
 
 api = NinjaAPI(title="Kalyptra bench", version="1", auth=django_auth, docs_url=None)
 
@@ -80,6 +82,54 @@ class RenderState(Schema):
     @staticmethod
     def resolve_file(render: Render) -> bool:
         return bool(render.file)
+
+
+class Drawing(Schema):
+    """A freehand line, px of the source."""
+
+    points: list[tuple[float, float]]
+    tolerance: float = 3.0
+
+
+class OutlineFile(Schema):
+    text: str
+    frame: int
+
+
+class FollowOrder(Schema):
+    subject: str
+    outlines: list[str]
+    start: int
+    end: int
+    on_loss: OnLoss = OnLoss.CARRY_ON
+
+
+class FollowState(Schema):
+    id: int
+    subject: str
+    state: str
+    words: str
+    message: str
+    frames: int
+    frames_done: int
+    frame: int
+    outlines: dict[str, Any]
+    """Where they lie at the newest frame."""
+
+    @staticmethod
+    def resolve_words(follow: Follow) -> str:
+        return str(Follow.State(follow.state).label)
+
+    @staticmethod
+    def resolve_outlines(follow: Follow) -> dict[str, Any]:
+        if follow.state != Follow.State.RUNNING:
+            return {}
+        return outlines_at(with_found(follow.shot.setup, follow.subject, found_in(follow)), follow.frame)
+
+
+@api.exception_handler(BadDrawing)
+def bad_drawing(request: HttpRequest, error: BadDrawing) -> HttpResponse:
+    return api.create_response(request, {"error": str(error)}, status=422)
 
 
 @api.exception_handler(SetupError)
@@ -169,9 +219,69 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
         "first": first,
         "step": step,
         "iris": iris_outline(setup),
+        "trust": trust_of(setup),
         "lens": [asdict(one.lens) for one in read],
         "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
     }
+
+
+@api.get("shots/{shot_id}/outlines/{revision}/{frame}.json", response=dict[str, Any])
+def outlines(request: HttpRequest, shot_id: int, revision: int, frame: int, response: HttpResponse) -> dict[str, Any]:
+    """Where every outline lies at a frame, for the editor over the picture."""
+    setup = get_object_or_404(Revision, shot=open_shot(request, shot_id), number=revision).setup
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return outlines_at(setup, frame)
+
+
+@api.post("shots/{shot_id}/outlines/fit", response={200: dict[str, Any], 422: Problem})
+def fit(request: HttpRequest, shot_id: int, drawing: Drawing) -> dict[str, Any]:
+    """A freehand line as few points."""
+    open_shot(request, shot_id)
+    return fitted(drawing.points, drawing.tolerance)
+
+
+@api.post("shots/{shot_id}/outlines/read", response={200: list[dict[str, Any]], 422: Problem})
+def read_outlines(request: HttpRequest, shot_id: int, file: OutlineFile) -> list[dict[str, Any]]:
+    """The outlines of an SVG file, with a hand-made key for each frame it has."""
+    open_shot(request, shot_id)
+    return read_drawing(file.text, file.frame)
+
+
+@api.get("shots/{shot_id}/outlines/{subject}.svg")
+def outlines_file(request: HttpRequest, shot_id: int, subject: str) -> HttpResponse:
+    shot = open_shot(request, shot_id)
+    text = svg_of(shot.setup, subject, (shot.media.facts.width, shot.media.facts.height))
+    response = HttpResponse(text, content_type="image/svg+xml")
+    response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-{subject}.svg"'
+    return response
+
+
+@api.post("shots/{shot_id}/follows", response={200: FollowState, 422: Problem})
+def start_follow(request: HttpRequest, shot_id: int, order: FollowOrder) -> Follow | tuple[Literal[422], Problem]:
+    shot = open_shot(request, shot_id)
+    try:
+        return orders.order_follow(
+            shot, order.subject, order.outlines, order.start, order.end, order.on_loss, request.user
+        )
+    except orders.Refused as reason:
+        return 422, Problem(error=str(reason))
+
+
+@api.get("shots/{shot_id}/follows", response=list[FollowState])
+def follows(request: HttpRequest, shot_id: int) -> list[Follow]:
+    """Those under way; a page that is opened anew takes them up."""
+    running = (Follow.State.QUEUED, Follow.State.RUNNING)
+    return list(open_shot(request, shot_id).follows.filter(state__in=running))
+
+
+@api.get("follows/{follow_id}", response=FollowState)
+def follow_state(request: HttpRequest, follow_id: int) -> Follow:
+    return open_follow(request, follow_id)
+
+
+@api.post("follows/{follow_id}/cancel", response=FollowState)
+def cancel_follow(request: HttpRequest, follow_id: int) -> Follow:
+    return orders.cancel_follow(open_follow(request, follow_id))
 
 
 @api.get("shots/{shot_id}/renders", response=list[RenderState])
@@ -201,6 +311,10 @@ def open_shot(request: HttpRequest, shot_id: int) -> Shot:
 
 def open_render(request: HttpRequest, render_id: int) -> Render:
     return get_object_or_404(Render, pk=render_id, shot__project__in=Project.objects.open_to(request.user))
+
+
+def open_follow(request: HttpRequest, follow_id: int) -> Follow:
+    return get_object_or_404(Follow, pk=follow_id, shot__project__in=Project.objects.open_to(request.user))
 
 
 def check_range(setup: Setup, shot: Shot) -> None:

@@ -19,7 +19,7 @@ from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
 from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
 from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
-from kalyptra.core.matte.shape import shape_matte
+from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.plate.behind import picture_behind
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
 from kalyptra.core.proof.blur_size import blur_view
@@ -172,7 +172,7 @@ def lens_at(look: Look, full_width: int) -> ThinLens:
 
 def matte_of(subject: SubjectAt, size: tuple[int, int], scale: float) -> Matte:
     """A subject's matte, refined; `scale` is px of it for one px of the source."""
-    return shape_matte(subject.form, subject.corner, subject.placement, subject.refine, size, scale)
+    return drawn_matte(subject.outlines, subject.refine, size, scale)
 
 
 def opening_at(look: Look, full_width: int) -> Opening:

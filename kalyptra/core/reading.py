@@ -30,13 +30,8 @@ class LensReading:
 
 @dataclass(frozen=True)
 class SubjectReading:
-    """A subject at one frame: placement in px of the source and degrees, distance in metres, disc in px."""
+    """A subject at one frame: distance in metres, disc in px of the source."""
 
-    x: float
-    y: float
-    width: float
-    height: float
-    turn: float
     distance: float
     blur: float
 
@@ -80,10 +75,4 @@ def iris_outline(setup: Setup) -> list[tuple[float, float]]:
 
 
 def _subjects(look: Look, disc: Callable[[float], float]) -> dict[str, SubjectReading]:
-    return {
-        one.id: SubjectReading(
-            x=one.placement.x, y=one.placement.y, width=one.placement.width, height=one.placement.height,
-            turn=one.placement.turn, distance=one.distance, blur=disc(one.distance),
-        )
-        for one in look.subjects
-    }  # fmt: skip
+    return {one.id: SubjectReading(distance=one.distance, blur=disc(one.distance)) for one in look.subjects}

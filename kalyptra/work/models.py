@@ -1,4 +1,4 @@
-"""Renders: what was asked for, how far it is, and the file that came of it."""
+"""Long work that an editor asked for: what it is, how far it is, and what came of it."""
 
 from __future__ import annotations
 
@@ -55,3 +55,46 @@ class Render(models.Model):
         if self.state != self.State.RUNNING or self.frames_a_second <= 0:
             return None
         return (self.frames - self.frames_done) / self.frames_a_second
+
+
+class Follow(models.Model):
+    """Following outlines of a subject from a frame. What was found is kept here until it is in the shot's setup."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "waiting"
+        RUNNING = "running", "following"
+        DONE = "done", "done"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
+    subject = models.CharField(max_length=16)
+    outlines = models.JSONField()
+    """Ids of the outlines to follow."""
+    start = models.PositiveIntegerField()
+    end = models.PositiveIntegerField()
+    """The last frame to follow to; before the start when it goes back."""
+    on_loss = models.CharField(max_length=12)
+    state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
+    cancel_asked = models.BooleanField(default=False)
+    frames_done = models.PositiveIntegerField(default=0)
+    steps = models.JSONField(default=dict)
+    """What was found so far, by outline."""
+    message = models.TextField(blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return f"{self.shot} {self.subject} from {self.start} to {self.end}"
+
+    @property
+    def frames(self) -> int:
+        return abs(self.end - self.start)
+
+    @property
+    def frame(self) -> int:
+        """The newest frame that was found."""
+        return self.start + (self.frames_done if self.end > self.start else -self.frames_done)

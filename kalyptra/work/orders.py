@@ -1,4 +1,4 @@
-"""Ordering and cancelling renders."""
+"""Ordering and cancelling long work."""
 
 from __future__ import annotations
 
@@ -7,13 +7,14 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
+from kalyptra.core import OnLoss
 from kalyptra.library.models import Media, Shot
-from kalyptra.work.models import Render
-from kalyptra.work.tasks import render_shot
+from kalyptra.work.models import Follow, Render
+from kalyptra.work.tasks import follow_outlines, render_shot
 
 
 class Refused(Exception):
-    """A render that cannot be done. The text says why and what to do."""
+    """Work that cannot be done. The text says why and what to do."""
 
 
 @transaction.atomic
@@ -48,3 +49,45 @@ def cancel_render(render: Render) -> Render:
     render.cancel_asked = render.state == Render.State.RUNNING or render.cancel_asked
     render.save(update_fields=["state", "ended", "message", "cancel_asked"])
     return render
+
+
+@transaction.atomic
+def order_follow(
+    shot: Shot, subject: str, outlines: list[str], start: int, end: int, on_loss: OnLoss, author: Any
+) -> Follow:
+    """Queue following outlines of the setup in force.
+
+    Args:
+        start, end: frames of the clip; it goes back when the end lies before the start.
+
+    Raises:
+        Refused: there is no such outline or nothing to follow to, the clip is not ready, or the subject is being
+            followed already.
+    """
+    if shot.media.state != Media.State.READY:
+        raise Refused("The footage is still being prepared. Follow when that is done.")
+    found = next((one for one in shot.setup.subjects if one.id == subject), None)
+    if found is None or not set(outlines) <= {one.id for one in found.matte.outlines} or not outlines:
+        raise Refused("That outline is not in the saved setup. Save it, then follow.")
+    frames = shot.media.facts.frames
+    if start == end or not (0 <= start < frames and 0 <= end < frames):
+        raise Refused("There is no frame to follow to in that direction.")
+    running = shot.follows.filter(subject=subject, state__in=(Follow.State.QUEUED, Follow.State.RUNNING))
+    if running.exists():
+        raise Refused("This subject is being followed. Wait for that, or cancel it.")
+    follow = Follow.objects.create(
+        shot=shot, subject=subject, outlines=outlines, start=start, end=end, on_loss=on_loss.value, author=author
+    )
+    follow_outlines.defer(follow_id=follow.pk)
+    return follow
+
+
+@transaction.atomic
+def cancel_follow(follow: Follow) -> Follow:
+    """Ask following to stop; what was found stays."""
+    follow = Follow.objects.select_for_update().get(pk=follow.pk)
+    if follow.state == Follow.State.QUEUED:
+        follow.state, follow.message = Follow.State.CANCELLED, "Cancelled."
+    follow.cancel_asked = follow.state == Follow.State.RUNNING or follow.cancel_asked
+    follow.save(update_fields=["state", "message", "cancel_asked"])
+    return follow

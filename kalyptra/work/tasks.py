@@ -19,10 +19,11 @@ from procrastinate.contrib.django import app
 from procrastinate.job_context import AbortReason
 from procrastinate.jobs import Status
 
-from kalyptra.core import GuardedFailure, RenderJob, make_proxy, read_setup, render_to_file
+from kalyptra.core import FrameUnreadable, GuardedFailure, RenderJob, SetupError, make_proxy, read_setup, render_to_file
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Media
-from kalyptra.work.models import Render
+from kalyptra.work import following
+from kalyptra.work.models import Follow, Render
 
 log = logging.getLogger(__name__)
 
@@ -121,6 +122,34 @@ def render_shot(context: JobContext, render_id: int) -> None:
         _clear(folder)
 
 
+@app.task(name="follow", queue="follow", pass_context=True, retry=GO_ON)
+def follow_outlines(context: JobContext, follow_id: int) -> None:
+    """Follow outlines, and put what was found into the setup in force by then."""
+    order = Follow.objects.select_related("shot__media", "author").filter(pk=follow_id).first()
+    if order is None or order.state not in (Follow.State.QUEUED, Follow.State.RUNNING):
+        return
+    rows = Follow.objects.filter(pk=order.pk)
+    rows.update(state=Follow.State.RUNNING)
+    throttled = _Throttle()
+
+    def on_frame(done: int, steps: dict[str, list[dict[str, Any]]]) -> bool:
+        if throttled.due():
+            rows.update(frames_done=done, steps=steps)
+            return not (_leaving(context) or rows.filter(cancel_asked=True).exists())
+        return True
+
+    try:
+        complete = following.run(order, on_frame)
+        if not complete and not rows.filter(cancel_asked=True).exists() and _leaving(context):
+            raise ShuttingDown
+        order.state = Follow.State.DONE if complete else Follow.State.CANCELLED
+    except (FrameUnreadable, FileNotFoundError, SetupError) as error:
+        order.state = Follow.State.FAILED
+        order.message = f"Following stopped: {error}. What was found before is kept."
+    following.keep(order)
+    order.save(update_fields=["state", "message", "frames_done", "steps"])
+
+
 def _about_sound(state: str) -> str:
     return {"copied": "The sound was copied unchanged.", "none": "The source has no sound."}.get(
         state, f"The sound was {state}."
@@ -138,6 +167,9 @@ async def rescue(context: JobContext, timestamp: int) -> None:
             if job.task_name == "render":
                 gone = Render.objects.filter(pk=job.task_kwargs["render_id"])
                 await gone.aupdate(state=Render.State.FAILED, message="Rendering ended the worker several times.")
+            if job.task_name == "follow":
+                lost = Follow.objects.filter(pk=job.task_kwargs["follow_id"])
+                await lost.aupdate(state=Follow.State.FAILED, message="Following ended the worker several times.")
         else:
             await app.job_manager.retry_job(job)
 

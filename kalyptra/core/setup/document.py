@@ -11,8 +11,9 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
+from kalyptra.core.setup.outline import Outline
 
-VERSION: Literal[1] = 1
+VERSION: Literal[2] = 2
 
 Distance = Annotated[float, Field(ge=0.02, le=100_000)]
 Pixels = Annotated[float, Field(ge=0, le=4000)]
@@ -26,29 +27,25 @@ class Acts(StrEnum):
     ZONE = "zone"
 
 
-class Form(StrEnum):
-    ELLIPSE = "ellipse"
-    ROUNDED_RECTANGLE = "rounded-rectangle"
+class OutlineMatte(Frozen):
+    """A matte drawn as outlines; each acts on those before it."""
+
+    kind: Literal["outline"] = "outline"
+    outlines: Annotated[tuple[Outline, ...], Field(min_length=1, max_length=64)]
+
+    @model_validator(mode="after")
+    def _named_apart(self) -> Self:
+        if len({one.id for one in self.outlines}) != len(self.outlines):
+            raise ValueError("two outlines have the same id")
+        return self
 
 
-class Placement(Frozen):
-    """Where a shape lies: centre, full width and height in px, clockwise turn in degrees."""
+class Profile(StrEnum):
+    """How a feather goes from full to nothing."""
 
-    x: Annotated[float, Field(ge=-100_000, le=100_000)]
-    y: Annotated[float, Field(ge=-100_000, le=100_000)]
-    width: Annotated[float, Field(ge=1, le=100_000)]
-    height: Annotated[float, Field(ge=1, le=100_000)]
-    turn: Annotated[float, Field(ge=-36_000, le=36_000)] = 0.0
-
-
-class ShapeMatte(Frozen):
-    """A matte drawn as one simple shape that moves between its keys."""
-
-    kind: Literal["shape"] = "shape"
-    form: Form = Form.ELLIPSE
-    corner: Annotated[float, Field(ge=0, le=1)] = 0.35
-    """Rounding of a rectangle's corners, as a share of half its short side."""
-    placement: Keyed[Placement]
+    SMOOTH = "smooth"
+    EVEN = "even"
+    LATE = "late"
 
 
 class Refine(Frozen):
@@ -57,6 +54,7 @@ class Refine(Frozen):
     grow: Annotated[float, Field(ge=-500, le=500)] = 0.0
     feather_in: Pixels = 0.0
     feather_out: Pixels = 0.0
+    profile: Profile = Profile.SMOOTH
     invert: bool = False
 
 
@@ -75,7 +73,7 @@ class Subject(Frozen):
     ink: Annotated[int, Field(ge=0, le=3)] = 0
     enabled: bool = True
     acts: Acts = Acts.CUT_OUT
-    matte: ShapeMatte
+    matte: OutlineMatte
     refine: Refine = Refine()
     distance: Keyed[Distance]
 
@@ -200,7 +198,7 @@ class Output(Frozen):
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
-    version: Literal[1] = VERSION
+    version: Literal[2] = VERSION
     footage: Footage = Footage()
     subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
     distance: DistanceMap = DistanceMap()

@@ -77,15 +77,30 @@ class Keyed(Frozen, Generic[T]):
             mix: mixes two values; its third argument is the second one's share, 0 to 1 for every ease
                 that does not overshoot.
         """
+        left, right, share = self.around(frame)
+        return mix(left.value, right.value, share) if share > 0 else left.value
+
+    def around(
+        self, frame: float, clock: Callable[[float, float, float], float] | None = None
+    ) -> tuple[Key[T], Key[T], float]:
+        """The keys before and after a frame, and the second one's share; at a key or outside all, one twice and 0.
+
+        Args:
+            clock: of two frames and one between them, which share of the time has passed; even without it.
+        """
         after = bisect_right(self.keys, frame, key=lambda key: key.frame)
         if after == 0:
-            return self.keys[0].value
+            return self.keys[0], self.keys[0], 0.0
         left = self.keys[after - 1]
         if after == len(self.keys) or left.frame == frame or left.ease is Ease.HOLD:
-            return left.value
+            return left, left, 0.0
         right = self.keys[after]
-        share = ease_share(left.ease, (frame - left.frame) / (right.frame - left.frame))
-        return mix(left.value, right.value, share)
+        passed = (clock or _even)(left.frame, right.frame, frame)
+        return left, right, ease_share(left.ease, passed)
+
+
+def _even(start: float, end: float, now: float) -> float:
+    return (now - start) / (end - start)
 
 
 def constant(value: T) -> Keyed[T]:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kalyptra.core.setup.document import Acts, Form, Lens, Placement, PlateSettings, Refine, Setup
-from kalyptra.core.setup.keyed import mix_distance, mix_linear
+from kalyptra.core.setup.document import Acts, Lens, PlateSettings, Refine, Setup
+from kalyptra.core.setup.keyed import mix_distance
+from kalyptra.core.setup.outline_at import OutlineAt, outline_at
 
 
 @dataclass(frozen=True)
@@ -14,9 +15,7 @@ class SubjectAt:
 
     id: str
     acts: Acts
-    form: Form
-    corner: float
-    placement: Placement
+    outlines: tuple[OutlineAt, ...]
     refine: Refine
     distance: float
     """Metres."""
@@ -42,9 +41,7 @@ def resolve(setup: Setup, frame: float) -> Look:
             SubjectAt(
                 id=subject.id,
                 acts=subject.acts,
-                form=subject.matte.form,
-                corner=subject.matte.corner,
-                placement=subject.matte.placement.at(frame, mix_placement),
+                outlines=tuple(outline_at(outline, frame) for outline in subject.matte.outlines),
                 refine=subject.refine,
                 distance=subject.distance.at(frame, mix_distance),
             )
@@ -55,15 +52,4 @@ def resolve(setup: Setup, frame: float) -> Look:
         focus=setup.focus.distance.at(frame, mix_distance),
         lens=setup.lens,
         plate=setup.plate,
-    )
-
-
-def mix_placement(a: Placement, b: Placement, share: float) -> Placement:
-    """Between two placements; sizes mix by ratio, so that a steady approach looks steady."""
-    return Placement(
-        x=mix_linear(a.x, b.x, share),
-        y=mix_linear(a.y, b.y, share),
-        width=a.width * (b.width / a.width) ** share,
-        height=a.height * (b.height / a.height) ** share,
-        turn=mix_linear(a.turn, b.turn, share),
     )

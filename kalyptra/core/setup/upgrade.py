@@ -9,10 +9,11 @@ from typing import Any
 from pydantic import ValidationError
 
 from kalyptra.core.setup.document import VERSION, Setup
+from kalyptra.core.setup.upgrade_1 import shapes_to_outlines
 
 Document = dict[str, Any]
 
-STEPS: Mapping[int, Callable[[Document], Document]] = {}
+STEPS: Mapping[int, Callable[[Document], Document]] = {1: shapes_to_outlines}
 """For each older version the function that makes the next one of it."""
 
 
@@ -39,9 +40,12 @@ def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
     version = data.get("version", VERSION)
     if not isinstance(version, int) or version > VERSION or version < 1:
         raise SetupError(f"version {version!r} of the setup is not known here; this program reads 1 to {VERSION}")
-    while version < VERSION:
-        data = STEPS[version](data)
-        version += 1
+    try:
+        while version < VERSION:
+            data = STEPS[version](data)
+            version += 1
+    except (KeyError, TypeError, ValueError, ZeroDivisionError, AttributeError) as error:
+        raise SetupError(f"a setup of version {version} that does not hold together: {error!r}") from error
     try:
         return Setup.model_validate_json(json.dumps(data))
     except (ValidationError, ValueError) as error:

@@ -8,10 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from kalyptra.core.setup.document import Focus, Footage, Placement, Setup, ShapeMatte, Subject
+from kalyptra.core.setup.document import Focus, Footage, OutlineMatte, Setup, Subject
 from kalyptra.core.setup.keyed import EASED, Ease, Handles, Key, Keyed, constant, ease_share, mix_distance, mix_linear
-from kalyptra.core.setup.resolve import mix_placement, resolve
+from kalyptra.core.setup.outline import Curve, Outline
+from kalyptra.core.setup.resolve import resolve
+from kalyptra.core.setup.shapes import ellipse
 from kalyptra.core.setup.upgrade import SetupError, read_setup
+from kalyptra.core.setup.warp import UNMOVED
 
 frames = st.lists(st.integers(0, 500), min_size=1, max_size=8, unique=True).map(sorted)
 
@@ -25,11 +28,12 @@ def keyed_distances(draw: st.DrawFn) -> Keyed[float]:
 
 
 def subject(**more: object) -> Subject:
-    placement = Placement(x=100, y=60, width=40, height=30)
+    curve = Curve.model_validate(ellipse(100, 60, 40, 30))
+    outline = Outline(id="line1", shape=constant(curve), placement=constant(UNMOVED))
     given = {
         "id": "stall1",
         "name": "Stall",
-        "matte": ShapeMatte(placement=constant(placement)),
+        "matte": OutlineMatte(outlines=(outline,)),
         "distance": constant(3.0),
     }
     return Subject.model_validate(given | more)
@@ -70,10 +74,8 @@ class Keys(TestCase):
         self.assertAlmostEqual(ease_share(EASED, 0.25), 0.1292, 4)
         self.assertAlmostEqual(ease_share(EASED, 0.5), 0.5, 9)
 
-    def test_distances_mix_in_dioptres_and_sizes_by_ratio(self) -> None:
+    def test_distances_mix_in_dioptres(self) -> None:
         self.assertAlmostEqual(mix_distance(1, 3, 0.5), 1.5)
-        middle = mix_placement(Placement(x=0, y=0, width=10, height=10), Placement(x=10, y=0, width=40, height=10), 0.5)
-        self.assertEqual((middle.x, middle.width), (5, 20))
 
     def test_hold_keeps_until_the_next_key(self) -> None:
         keyed = Keyed[float](keys=(Key[float](frame=0, value=1, ease=Ease.HOLD), Key[float](frame=10, value=5)))

@@ -29,10 +29,15 @@ def number(
 
 
 @register.inclusion_tag("components/choice.html")
-def choice(label: str, path: str, options: str, hidden_label: bool = False) -> dict[str, Any]:
+def choice(label: str, path: str, options: str) -> dict[str, Any]:
     """A few options side by side, one of them chosen. Options: "value: Words, value: Words"."""
-    pairs = [tuple(part.strip() for part in option.split(":")) for option in options.split(",")]
-    return {"label": label, "path": path, "options": pairs, "hidden_label": hidden_label}
+    return {"label": label, "path": path, "options": pairs(options)}
+
+
+@register.filter
+def pairs(options: str) -> list[tuple[str, ...]]:
+    """ "value: Words, value: Words" as pairs."""
+    return [tuple(part.strip() for part in option.split(":")) for option in options.split(",")]
 
 
 @register.inclusion_tag("components/switch.html")

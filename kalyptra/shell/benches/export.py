@@ -39,7 +39,8 @@ def scaled(setup: Setup, factor: float) -> Setup:
     """The setup for the same clip at another size: its lengths are px of the source."""
     document = setup.model_dump(mode="json")
     for subject in document["subjects"]:
-        for key in subject["matte"]["placement"]["keys"]:
-            for side in ("x", "y", "width", "height"):
-                key["value"][side] *= factor
+        for outline in subject["matte"]["outlines"]:
+            for key in outline["placement"]["keys"]:
+                a, b, c, d, e, f, g, h = key["value"]
+                key["value"] = (a * factor, b * factor, c * factor, d * factor, e * factor, f * factor, g, h)
     return read_setup(document)

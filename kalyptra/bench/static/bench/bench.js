@@ -1,4 +1,5 @@
 // The frame of the page: header, stages, shortcuts, messages.
+import { pen } from "./pen.js";
 import { closeToast } from "./toasts.js";
 import { metres } from "./words.js";
 
@@ -29,6 +30,7 @@ export const benchParts = {
   bench: () => ({
     init() {
       shot().read();
+      window.Alpine.store("work").begin();
       this.$watch("$store.shot.conflict", (conflict) => {
         if (conflict) this.$refs.conflict.showModal();
         else this.$refs.conflict.close();
@@ -70,6 +72,7 @@ export const benchParts = {
       shot().stage = "render";
     },
     pressed(event) {
+      if (pen().drawing && !typing(event.target) && pen().key(event)) return;
       const command = event.ctrlKey || event.metaKey;
       if (command && event.key.toLowerCase() === "z" && !typing(event.target)) {
         event.preventDefault();
@@ -79,6 +82,13 @@ export const benchParts = {
       if (command && event.key.toLowerCase() === "y" && !typing(event.target)) {
         event.preventDefault();
         shot().step("redo");
+        return;
+      }
+      const pans = { ArrowLeft: [40, 0], ArrowRight: [-40, 0], ArrowUp: [0, 40], ArrowDown: [0, -40] };
+      if (event.altKey && pans[event.key] && viewer().zoom > 1 && !event.defaultPrevented) {
+        event.preventDefault();
+        const [x, y] = pans[event.key];
+        viewer().pan = { x: viewer().pan.x + x, y: viewer().pan.y + y };
         return;
       }
       if (command || event.altKey || event.defaultPrevented || typing(event.target) || document.querySelector("dialog[open]")) return;
@@ -92,6 +102,10 @@ export const benchParts = {
         i: () => shot().commit((setup) => (setup.footage.first = Math.min(viewer().frame, last))),
         o: () => shot().commit((setup) => (setup.footage.last = Math.max(viewer().frame, first))),
         s: () => viewer().look(viewer().view === "source" ? "result" : "source"),
+        n: () => window.Alpine.store("work").look(),
+        "+": () => viewer().zoomBy(1.5),
+        "-": () => viewer().zoomBy(1 / 1.5),
+        0: () => viewer().fit(),
         "?": () => this.showKeys(),
         " ": () => !event.target.matches("button, summary, a") && viewer().toggle(),
       };

@@ -1,4 +1,6 @@
 // The focus chart: time across, distance up (in dioptres, so that the near end has room), and the timeline below.
+import { trustOf } from "./following.js";
+import { handFrames, movingHandKey } from "./lines.js";
 import { svg } from "./svg.js";
 import { metres } from "./words.js";
 
@@ -8,7 +10,8 @@ const viewer = () => window.Alpine.store("viewer");
 const LEFT = 84;
 const RIGHT = 12;
 const TOP = 10;
-const FOOT = 44; // px below the plot: frame numbers and the bar of what is ready
+const FOOT = 66; // px below the plot: frame numbers, the outline's confidence, and the bar of what is ready
+const STRIP = { up: 42, height: 13 }; // the confidence strip: px above the foot, and high
 const RULERS = [0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.7, 0.9, 1.2, 1.5, 2, 2.8, 4, 5.6, 8, 11, 16, 32, 100];
 
 function range(reading) {
@@ -34,6 +37,7 @@ export const chart = () => ({
     window.Alpine.effect(() => this.drawTime());
     window.Alpine.effect(() => this.drawHead());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
+    this.svg.addEventListener("keydown", (event) => this.keyed(event));
   },
   get now() {
     return viewer().frame;
@@ -125,18 +129,40 @@ export const chart = () => ({
     parts.push(svg("text", { x: LEFT - 8, y: bar.y + 7, "text-anchor": "end" }, "ready"));
     parts.push(svg("rect", { class: "waiting", x: this.x(first), width: Math.max(1, this.x(last) - this.x(first)), ...bar }));
     for (const [a, b] of viewer().ready) parts.push(svg("rect", { class: "ready", x: this.x(a), width: Math.max(2, this.x(b) - this.x(a)), ...bar }));
-    const chosen = shot().subject();
-    if (chosen && chosen.matte.placement.keys.length > 1) {
-      for (const key of chosen.matte.placement.keys) {
-        const at = this.x(key.frame);
-        parts.push(svg("path", { class: `ribbon-${chosen.ink}`, d: `M${at} ${bar.y - 4}l4 5l-4 5l-4 -5Z` }));
-      }
-    }
+    parts.push(...this.strip(height - STRIP.up, first));
     if (first > 0) parts.push(svg("rect", { class: "outside", x: LEFT, y: TOP, width: this.x(first) - LEFT, height: this.bottom - TOP }));
     if (last < frames - 1) parts.push(svg("rect", { class: "outside", x: this.x(last), y: TOP, width: width - RIGHT - this.x(last), height: this.bottom - TOP }));
     parts.push(svg("rect", { class: "range-end", "data-end": "first", x: this.x(first) - 3, y: height - 24, width: 4, height: 14 }));
     parts.push(svg("rect", { class: "range-end", "data-end": "last", x: this.x(last) - 1, y: height - 24, width: 4, height: 14 }));
     this.layers.time.replaceChildren(...parts);
+  },
+
+  // How far the chosen outline can be trusted: high where it can, hatched where a frame needs a look, and its keys.
+  strip(top, first) {
+    const outline = shot().outline();
+    if (!outline) return [];
+    const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, "outline")];
+    const { height } = STRIP;
+    const wide = Math.max(1.2, this.x(1) - this.x(0));
+    let good = "";
+    let bad = "";
+    let unseen = "";
+    trustOf(shot().chosen, outline.id).forEach(([kind, sure], i) => {
+      if (kind === "b") return;
+      const x = this.x(first + i) - wide / 2;
+      const high = Math.max(1.5, (sure / 100) * height);
+      const bar = `M${x.toFixed(1)} ${(top + height).toFixed(1)}v${(-high).toFixed(1)}h${wide.toFixed(1)}v${high.toFixed(1)}z`;
+      if (kind !== "h" && sure < 50) bad += bar + `M${x.toFixed(1)} ${top}h${wide.toFixed(1)}v3h${(-wide).toFixed(1)}z`;
+      else good += bar;
+      if (kind === "p") unseen += `M${x.toFixed(1)} ${top + 6}h${(wide * 0.6).toFixed(1)}v2h${(-wide * 0.6).toFixed(1)}z`;
+    });
+    parts.push(svg("path", { class: "trust-good", d: good }), svg("path", { class: "trust-bad", d: bad }), svg("path", { class: "trust-unseen", d: unseen }));
+    for (const frame of handFrames(outline)) {
+      const x = this.x(frame);
+      const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
+      parts.push(svg("path", { class: `hand-key ribbon-${shot().subject().ink}`, d, "data-key": frame, tabindex: 0, role: "button", "aria-label": `Hand-made key at frame ${frame}` }));
+    }
+    return parts;
   },
 
   drawHead() {
@@ -148,9 +174,40 @@ export const chart = () => ({
     );
   },
 
+  // A hand-made key is moved in time; a press alone goes there.
+  pullKey(from, event) {
+    const line = shot().line;
+    let to = from;
+    this.svg.setPointerCapture(event.pointerId);
+    const move = (at) => {
+      to = this.frameAt(at.clientX - this.svg.getBoundingClientRect().left);
+      viewer().go(to);
+    };
+    const stop = () => {
+      this.svg.removeEventListener("pointermove", move);
+      if (to === from) viewer().go(from);
+      else shot().commit(movingHandKey(line, from, to));
+    };
+    this.svg.addEventListener("pointermove", move);
+    this.svg.addEventListener("pointerup", stop, { once: true });
+    this.svg.addEventListener("pointercancel", stop, { once: true });
+  },
+  keyed(event) {
+    const { key } = event.target.dataset ?? {};
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (key === undefined || (!by && event.key !== "Enter")) return;
+    event.preventDefault();
+    if (!by) viewer().go(Number(key));
+    else shot().commit(movingHandKey(shot().line, Number(key), Number(key) + by));
+  },
+
   down(event) {
     if (event.button !== 0) return;
-    const end = event.target.dataset?.end;
+    const { end, key } = event.target.dataset ?? {};
+    if (key !== undefined) {
+      this.pullKey(Number(key), event);
+      return;
+    }
     const local = (at) => this.frameAt(at.clientX - this.svg.getBoundingClientRect().left);
     const move = (at) => {
       const frame = local(at);

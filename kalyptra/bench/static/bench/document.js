@@ -8,8 +8,9 @@ export const copy = (value) => JSON.parse(JSON.stringify(value));
 function walk(setup, path, subjectId) {
   const parts = path.split(".");
   let at = setup;
-  if (parts[0] === "@") {
+  if (parts[0] === "@" || parts[0] === "@line") {
     at = setup.subjects.find((one) => one.id === subjectId);
+    if (parts[0] === "@line") at = at?.matte.outlines.find((one) => one.id === window.Alpine.store("shot").line);
     parts.shift();
   }
   const last = parts.pop();
@@ -54,6 +55,8 @@ export function createShot(state) {
     reading: null,
     stage: "subjects",
     chosen: state.setup.subjects[0]?.id ?? null,
+    line: state.setup.subjects[0]?.matte.outlines[0].id ?? null, // the chosen outline
+    points: [], // ids of the points chosen in it
     saving: false,
     drafting: false,
     conflict: null,
@@ -67,6 +70,13 @@ export function createShot(state) {
     },
     subject(id) {
       return this.setup.subjects.find((one) => one.id === (id ?? this.chosen));
+    },
+    outline() {
+      return this.subject()?.matte.outlines.find((one) => one.id === this.line);
+    },
+    // All that was changed is saved.
+    async settled() {
+      while (this.saving || this.waitingToSave || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
     },
     get(path) {
       return readPath(this.setup, path, this.chosen);
@@ -137,6 +147,11 @@ export function createShot(state) {
       this.setup = state.setup;
       this.drafting = false;
       if (!this.subject()) this.chosen = state.setup.subjects[0]?.id ?? null;
+      if (!this.outline()) {
+        this.line = this.subject()?.matte.outlines[0].id ?? null;
+        this.points = [];
+      }
+      window.Alpine.store("lines").key = "";
       this.read();
       window.Alpine.store("viewer").changed();
     },

@@ -12,48 +12,35 @@ const SCALES = {
 };
 const PIXELS_A_RANGE = 700; // a drag this long crosses the whole range
 
-// A path is "a.b" or, for one number of a keyed whole, "a.b#part".
-function place(path) {
-  const [whole, part] = path.split("#");
-  return { whole, part };
-}
-
 // The value of a keyed thing at this frame, as the server reads it.
 function keyedNow(path) {
   const now = shot().at(frame());
-  const { whole, part } = place(path);
-  const subject = now?.subjects[shot().chosen];
-  if (whole === "focus.distance") return now?.lens.focus;
-  if (whole === "distance.backdrop") return now?.lens.backdrop;
-  if (whole === "@.distance") return subject?.distance ?? shot().get(whole)?.keys[0].value;
-  const nearest = shot().get(whole)?.keys[0].value;
-  if (part) return subject?.[part] ?? nearest?.[part];
-  const { x, y, width, height, turn } = subject ?? nearest ?? {};
-  return { x, y, width, height, turn };
+  if (path === "focus.distance") return now?.lens.focus;
+  if (path === "distance.backdrop") return now?.lens.backdrop;
+  if (path === "@.distance") return now?.subjects[shot().chosen]?.distance ?? shot().get(path)?.keys[0].value;
+  return null;
 }
 
 const isKeyed = (value) => Boolean(value?.keys);
 
 function valueAt(path) {
-  const value = shot().get(place(path).whole);
+  const value = shot().get(path);
   return isKeyed(value) ? keyedNow(path) : value;
 }
 
 // Returns the change that puts a value; a draft and a commit share it.
 export function putting(path, value) {
-  const { whole, part } = place(path);
   const at = frame();
   const chosen = shot().chosen;
-  const now = part ? keyedNow(whole) : null;
   return (setup) => {
-    const old = shot().get(whole);
+    const old = shot().get(path);
     if (!isKeyed(old)) {
-      putPath(setup, whole, chosen, value);
+      putPath(setup, path, chosen, value);
       return;
     }
     const keyed = JSON.parse(JSON.stringify(old));
-    putKeyed(keyed, at, part ? { ...now, [part]: value } : value);
-    putPath(setup, whole, chosen, keyed);
+    putKeyed(keyed, at, value);
+    putPath(setup, path, chosen, keyed);
   };
 }
 
@@ -182,22 +169,6 @@ export const fields = {
       return KEY_HINT;
     },
     toggleKey() {
-      shot().commit(togglingKey(this.path));
-    },
-  }),
-
-  keyButton: () => ({
-    path: "",
-    init() {
-      this.path = this.$el.dataset.path;
-    },
-    get words() {
-      return keyWords(shot().get(this.path));
-    },
-    get hint() {
-      return KEY_HINT;
-    },
-    toggle() {
       shot().commit(togglingKey(this.path));
     },
   }),

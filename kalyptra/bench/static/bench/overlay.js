@@ -1,25 +1,13 @@
-// The shapes over the picture: drawn where the server says they are at this frame, dragged by handles.
-import { putting } from "./fields.js";
+// The outlines over the picture: drawn where the server says they lie at this frame, changed by handles and keys.
+import { lines, puttingPlacement, puttingPoints } from "./lines.js";
+import { pen, ring } from "./pen.js";
+import { about, along, boxOf, carried, madeSmooth, pathOf, shift, split, stretch, turn } from "./plane.js";
 import { svg } from "./svg.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
-const LEAST = 4; // px that a shape is wide and high at least
-const PATH = "@.matte.placement";
+const LEAST = 0.02; // least share to which an outline is scaled in one go
 
-const rad = (degrees) => (degrees * Math.PI) / 180;
-
-// A shape's outline, grown by `by` px on every side, around the origin.
-function outline(form, corner, at, by, attributes) {
-  const width = Math.max(0, at.width / 2 + by);
-  const height = Math.max(0, at.height / 2 + by);
-  const transform = `translate(${at.x} ${at.y}) rotate(${at.turn})`;
-  if (form === "ellipse") return svg("ellipse", { rx: width, ry: height, transform, ...attributes });
-  const radius = Math.max(0, (corner * Math.min(at.width, at.height)) / 2 + by);
-  return svg("rect", { x: -width, y: -height, width: 2 * width, height: 2 * height, rx: radius, transform, ...attributes });
-}
-
-// Each handle: where it lies in the shape's own axes (in half sizes), what it does, and its name.
 const HANDLES = [
   { id: "e", u: 1, v: 0, name: "right edge" },
   { id: "s", u: 0, v: 1, name: "lower edge" },
@@ -31,168 +19,338 @@ const HANDLES = [
   { id: "nw", u: -1, v: -1, name: "upper left corner" },
 ];
 
-function turned(at, u, v) {
-  const [c, s] = [Math.cos(rad(at.turn)), Math.sin(rad(at.turn))];
-  return { x: at.x + u * c - v * s, y: at.y + u * s + v * c };
-}
-
 // The opposite side stays where it is, unless the whole is scaled about its centre.
-function scaled(at, handle, dx, dy, centred) {
-  const [c, s] = [Math.cos(rad(at.turn)), Math.sin(rad(at.turn))];
-  const [u, v] = [dx * c + dy * s, dy * c - dx * s];
+function scaling(box, handle, dx, dy, centred) {
   const share = centred ? 2 : 1;
-  const width = Math.max(LEAST, at.width + handle.u * u * share);
-  const height = Math.max(LEAST, at.height + handle.v * v * share);
-  if (centred) return { ...at, width, height };
-  const middle = turned(at, (handle.u * (width - at.width)) / 2, (handle.v * (height - at.height)) / 2);
-  return { ...at, ...middle, width, height };
+  const x = handle.u ? Math.max(LEAST, (box.width + handle.u * dx * share) / box.width) : 1;
+  const y = handle.v ? Math.max(LEAST, (box.height + handle.v * dy * share) / box.height) : 1;
+  const still = centred ? [box.x, box.y] : [box.x - (handle.u * box.width) / 2, box.y - (handle.v * box.height) / 2];
+  return about(...still, stretch(x, y));
 }
 
-const words = {
-  move: (at) => `x ${at.x.toFixed(0)} px, y ${at.y.toFixed(0)} px`,
-  scale: (at) => `${at.width.toFixed(0)} x ${at.height.toFixed(0)} px`,
-  turn: (at) => `${at.turn.toFixed(1)}°`,
-};
-
-function tidy(at) {
-  const tidied = {};
-  for (const [name, value] of Object.entries(at)) tidied[name] = Number(value.toFixed(2));
-  return tidied;
-}
+const freeId = (points) => Math.max(-1, ...points.map((p) => p.id)) + 1;
 
 export const overlay = () => ({
-  held: null,
+  band: null, // a rectangle that selects points
   init() {
+    window.Alpine.effect(() => this.visible && lines().fetch());
     window.Alpine.effect(() => this.draw());
     this.$el.addEventListener("pointerdown", (event) => this.down(event));
+    this.$el.addEventListener("pointermove", (event) => pen().drawing && (pen().at = this.place(event)));
+    this.$el.addEventListener("dblclick", (event) => this.twice(event));
     this.$el.addEventListener("keydown", (event) => this.key(event));
   },
   get visible() {
     return shot().stage === "subjects" && !viewer().playing;
   },
-  placement(id) {
-    const read = shot().at(viewer().frame)?.subjects[id];
-    if (!read) return null;
-    const { x, y, width, height, turn } = read;
-    return { x, y, width, height, turn };
-  },
+
   draw() {
     if (!this.visible) return;
-    const focused = document.activeElement?.closest?.("svg") === this.$el ? document.activeElement.dataset.act : null;
-    const parts = [];
-    for (const one of shot().setup.subjects) {
-      const chosen = one.id === shot().chosen;
-      const at = chosen && this.held ? this.held : this.placement(one.id);
-      if (!at) continue;
-      const { form, corner } = one.matte;
-      const ink = `ink-${one.ink}`;
-      parts.push(outline(form, corner, at, 0, { class: "shape-halo" }));
-      parts.push(outline(form, corner, at, 0, { class: `shape-line ${ink}`, "data-act": "move", "data-id": one.id,
-        tabindex: 0, role: "button", "aria-label": `Move ${one.name}` })); // prettier-ignore
-      if (chosen) parts.push(...this.rings(one, at, ink), ...this.handles(one, at, ink));
-    }
+    void lines().wanted;
+    const active = document.activeElement;
+    const focused = active?.closest?.("svg") === this.$el ? [active.dataset.act, active.dataset.id, active.dataset.point] : null;
+    const { width, height } = shot().clip;
+    const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
+    if (lines().shown) for (const one of shot().setup.subjects) parts.push(...this.subject(one));
+    if (pen().drawing) parts.push(...pen().parts());
+    if (this.band) parts.push(svg("rect", { class: "shape-ring ink-1", ...this.band }));
     this.$el.replaceChildren(...parts);
-    if (focused) this.$el.querySelector(`[data-act="${focused}"]`)?.focus({ preventScroll: true });
+    this.$el.classList.toggle("pen", pen().drawing);
+    if (focused) {
+      const [act, id, point] = focused;
+      this.$el.querySelector(`[data-act="${act}"]${id ? `[data-id="${id}"]` : ""}${point ? `[data-point="${point}"]` : ""}`)?.focus({ preventScroll: true });
+    }
   },
-  rings(one, at, ink) {
+  subject(one) {
+    const parts = [];
+    const chosen = one.id === shot().chosen;
+    const ink = `ink-${one.ink}`;
+    one.matte.outlines.forEach((outline, i) => {
+      const points = lines().points(outline.id, one.id);
+      if (points.length < 3) return;
+      const d = pathOf(points);
+      const picked = chosen && outline.id === shot().line;
+      parts.push(svg("path", { class: "shape-halo", d }));
+      parts.push(svg("path", { class: `shape-line ${ink} ${picked ? "picked" : ""}`, d, "data-act": "move", "data-id": one.id, "data-line": outline.id,
+        tabindex: 0, role: "button", "aria-label": `Move ${one.name}${one.matte.outlines.length > 1 ? `, outline ${i + 1}` : ""}` })); // prettier-ignore
+      if (chosen) parts.push(...this.rings(one, points, ink));
+      if (picked && !pen().drawing) parts.push(...this.handles(one, points, ink), ...this.points(one, points, ink));
+    });
+    return parts;
+  },
+  rings(one, points, ink) {
     const { grow, feather_in: inwards, feather_out: outwards } = one.refine;
     const rings = [];
-    const ring = (by) => outline(one.matte.form, one.matte.corner, at, by, { class: `shape-ring ${ink}` });
-    if (inwards > 0) rings.push(ring(grow - inwards));
-    if (outwards > 0) rings.push(ring(grow + outwards));
-    if (grow !== 0) rings.push(ring(grow));
+    const own = points.some((p) => p.fin > 0 || p.fout > 0);
+    const add = (d) => rings.push(svg("path", { class: `shape-ring ${ink}`, d }));
+    if (inwards > 0 || own) add(ring(points, grow - inwards, (p) => -p.fin));
+    if (outwards > 0 || own) add(ring(points, grow + outwards, (p) => p.fout));
+    if (grow !== 0) add(ring(points, grow, () => 0));
     return rings;
   },
-  handles(one, at, ink) {
-    const size = 5 / (viewer().scale || 1);
-    const common = { class: `handle ${ink}`, tabindex: 0, role: "button", "data-id": one.id };
-    const found = HANDLES.map((handle) => {
-      const { x, y } = turned(at, (handle.u * at.width) / 2, (handle.v * at.height) / 2);
-      return svg("rect", { ...common, x: x - size, y: y - size, width: 2 * size, height: 2 * size,
-        "data-act": `scale-${handle.id}`, "aria-label": `Scale ${one.name}: ${handle.name}` }); // prettier-ignore
+  points(one, points, ink) {
+    const size = 4 / viewer().scale;
+    const selected = new Set(shot().points);
+    const parts = [];
+    points.forEach((p, i) => {
+      const common = { "data-id": one.id, "data-point": p.id, tabindex: 0, role: "button" };
+      if (selected.has(p.id)) {
+        for (const [act, x, y, name] of [["before", p.bx, p.by, "handle before"], ["after", p.ax, p.ay, "handle after"]]) {
+          if (x === p.x && y === p.y && !p.smooth) continue;
+          parts.push(svg("line", { class: `shape-lever ${ink}`, x1: p.x, y1: p.y, x2: x, y2: y }));
+          parts.push(svg("circle", { ...common, class: `handle lever ${ink}`, cx: x, cy: y, r: size, "data-act": act, "aria-label": `Point ${i + 1}, ${name}` }));
+        }
+      }
+      const look = { ...common, class: `handle point ${ink} ${selected.has(p.id) ? "chosen" : ""}`, "data-act": "point",
+        "aria-label": `Point ${i + 1} of ${points.length}, ${p.smooth ? "smooth" : "corner"}`, "aria-pressed": selected.has(p.id) }; // prettier-ignore
+      parts.push(p.smooth ? svg("circle", { ...look, cx: p.x, cy: p.y, r: size }) : svg("rect", { ...look, x: p.x - size, y: p.y - size, width: 2 * size, height: 2 * size }));
     });
-    const top = turned(at, 0, -at.height / 2);
-    const knob = turned(at, 0, -at.height / 2 - 26 / (viewer().scale || 1));
-    found.push(svg("line", { class: `shape-ring ${ink}`, x1: top.x, y1: top.y, x2: knob.x, y2: knob.y }));
+    return parts;
+  },
+  handles(one, points, ink) {
+    if (shot().points.length) return [];
+    const box = boxOf(points);
+    const room = 12 / viewer().scale;
+    const size = 4.5 / viewer().scale;
+    const common = { class: `handle ${ink}`, tabindex: 0, role: "button", "data-id": one.id };
+    const [w, h] = [box.width / 2 + room, box.height / 2 + room];
+    const found = [svg("rect", { class: `shape-ring ${ink}`, x: box.x - w, y: box.y - h, width: 2 * w, height: 2 * h })];
+    for (const handle of HANDLES) {
+      const [x, y] = [box.x + handle.u * w, box.y + handle.v * h];
+      found.push(svg("rect", { ...common, x: x - size, y: y - size, width: 2 * size, height: 2 * size, "data-act": `scale-${handle.id}`, "aria-label": `Scale ${one.name}: ${handle.name}` }));
+    }
+    const knob = { x: box.x, y: box.y - h - 20 / viewer().scale };
+    found.push(svg("line", { class: `shape-lever ${ink}`, x1: box.x, y1: box.y - h, x2: knob.x, y2: knob.y }));
     found.push(svg("circle", { ...common, cx: knob.x, cy: knob.y, r: size * 1.2, "data-act": "turn", "aria-label": `Turn ${one.name}` }));
     return found;
   },
-  point(event) {
+
+  place(event) {
     const box = this.$el.getBoundingClientRect();
     const scale = shot().clip.width / box.width;
     return { x: (event.clientX - box.left) * scale, y: (event.clientY - box.top) * scale };
   },
-  next(act, start, from, to, event) {
-    const [dx, dy] = [to.x - from.x, to.y - from.y];
-    if (act === "move") return { ...start, x: start.x + dx, y: start.y + dy };
-    if (act === "turn") {
-      const before = Math.atan2(from.y - start.y, from.x - start.x);
-      const after = Math.atan2(to.y - start.y, to.x - start.x);
-      const turn = start.turn + ((after - before) * 180) / Math.PI;
-      return { ...start, turn: event.shiftKey ? Math.round(turn / 15) * 15 : turn };
-    }
-    return scaled(start, HANDLES.find((one) => `scale-${one.id}` === act), dx, dy, event.altKey);
+  // Follow the pointer until it is let go.
+  track(event, move, end) {
+    this.$el.setPointerCapture(event.pointerId);
+    const moved = (at) => move(this.place(at), at);
+    this.$el.addEventListener("pointermove", moved);
+    const stop = (at) => {
+      this.$el.removeEventListener("pointermove", moved);
+      this.$el.removeEventListener("pointerup", stop);
+      this.$el.removeEventListener("pointercancel", stop);
+      end?.(at);
+    };
+    this.$el.addEventListener("pointerup", stop);
+    this.$el.addEventListener("pointercancel", stop);
   },
-  down(event) {
-    const act = event.target.dataset?.act;
-    if (!act || event.button !== 0) return;
-    event.preventDefault();
-    event.target.focus?.({ preventScroll: true });
-    if (shot().chosen !== event.target.dataset.id) {
-      shot().chosen = event.target.dataset.id;
+  choose(subject, line) {
+    if (shot().chosen !== subject) {
+      shot().chosen = subject;
       viewer().subjectChanged();
     }
-    const start = this.placement(shot().chosen);
-    const from = this.point(event);
-    let moved = false;
-    this.$el.setPointerCapture(event.pointerId);
-    const move = (at) => {
-      const next = this.next(act, start, from, this.point(at), at);
-      if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 2) return;
-      moved = true;
-      this.held = tidy(next);
-      this.tag(act, next, at);
-      shot().draft(putting(PATH, this.held));
-      this.draw();
-    };
-    const end = () => {
-      this.$el.removeEventListener("pointermove", move);
-      this.tag(null);
-      if (moved) shot().commit().then(() => this.letGo());
-    };
-    this.$el.addEventListener("pointermove", move);
-    this.$el.addEventListener("pointerup", end, { once: true });
-    this.$el.addEventListener("pointercancel", end, { once: true });
+    if (line && shot().line !== line) {
+      shot().line = line;
+      shot().points = [];
+    }
   },
-  // The numbers of the saved shape may still be on their way: hold ours until they are here.
-  async letGo() {
-    while (shot().readingBusy) await new Promise((resolve) => setTimeout(resolve, 20));
-    this.held = null;
-    this.draw();
+  down(event) {
+    if (event.button !== 0 || viewer().panning) return;
+    const from = this.place(event);
+    if (pen().drawing) {
+      event.preventDefault();
+      pen().down(from, event, this);
+      return;
+    }
+    const { act, id, line, point } = event.target.dataset ?? {};
+    if (!act || lines().live) return;
+    event.preventDefault();
+    event.target.focus?.({ preventScroll: true });
+    if (act === "ground") {
+      this.select(from, event);
+      return;
+    }
+    this.choose(id, line);
+    if (act === "point") {
+      const chosen = shot().points;
+      const name = Number(point);
+      if (event.shiftKey) shot().points = chosen.includes(name) ? chosen.filter((one) => one !== name) : [...chosen, name];
+      else if (!chosen.includes(name)) shot().points = [name];
+    }
+    const outline = shot().line;
+    const start = lines().points(outline);
+    let moved = false;
+    this.track(
+      event,
+      (to, at) => {
+        if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 2) return;
+        moved = true;
+        const { points, change, words, at: spot } = this.changed(act, outline, start, from, to, at, Number(point));
+        lines().hold(outline, points);
+        this.tag(words, at);
+        if (spot) this.loupe(spot);
+        shot().draft(change);
+      },
+      () => {
+        this.tag(null);
+        this.loupe(null);
+        if (moved) shot().commit();
+      },
+    );
+  },
+  // What a gesture makes of an outline: its points, the change of the setup, and the words beside the pointer.
+  changed(act, outline, start, from, to, event, point) {
+    const [dx, dy] = [to.x - from.x, to.y - from.y];
+    const whole = (motion, words) => ({ points: carried(motion, start), change: puttingPlacement([outline], motion), words });
+    const box = boxOf(start);
+    if (act === "move") return whole(shift(dx, dy), `x ${(box.x + dx).toFixed(0)} px, y ${(box.y + dy).toFixed(0)} px`);
+    if (act === "turn") {
+      const angle = (p) => (Math.atan2(p.y - box.y, p.x - box.x) * 180) / Math.PI;
+      let by = angle(to) - angle(from);
+      if (event.shiftKey) by = Math.round(by / 15) * 15;
+      return whole(about(box.x, box.y, turn(by)), `${by.toFixed(1)}°`);
+    }
+    if (act.startsWith("scale")) {
+      const motion = scaling(box, HANDLES.find((one) => `scale-${one.id}` === act), dx, dy, event.altKey);
+      const now = boxOf(carried(motion, start));
+      return whole(motion, `${now.width.toFixed(0)} x ${now.height.toFixed(0)} px`);
+    }
+    const points = act === "point" ? this.shifted(start, new Set(shot().points), dx, dy) : this.levered(start, point, act, dx, dy, event.altKey);
+    const now = points.find((p) => p.id === point);
+    const spot = act === "point" ? { x: now.x, y: now.y } : act === "before" ? { x: now.bx, y: now.by } : { x: now.ax, y: now.ay };
+    return { points, change: puttingPoints(outline, lines().matrix(outline), points), words: `x ${spot.x.toFixed(1)} px, y ${spot.y.toFixed(1)} px`, at: spot };
+  },
+  shifted(points, chosen, dx, dy) {
+    return points.map((p) => (chosen.has(p.id) ? carried(shift(dx, dy), [p])[0] : p));
+  },
+  // A handle of a smooth point takes the other one along; with Alt, or at a corner, it goes alone.
+  levered(points, id, act, dx, dy, alone) {
+    return points.map((p) => {
+      if (p.id !== id) return p;
+      const [near, far] = act === "before" ? [["bx", "by"], ["ax", "ay"]] : [["ax", "ay"], ["bx", "by"]]; // prettier-ignore
+      const next = { ...p, [near[0]]: p[near[0]] + dx, [near[1]]: p[near[1]] + dy };
+      if (alone) next.smooth = false;
+      if (next.smooth) {
+        const long = Math.hypot(p[far[0]] - p.x, p[far[1]] - p.y);
+        const [x, y] = [next[near[0]] - p.x, next[near[1]] - p.y];
+        const length = Math.hypot(x, y) || 1;
+        next[far[0]] = p.x - (x / length) * long;
+        next[far[1]] = p.y - (y / length) * long;
+      }
+      return next;
+    });
+  },
+  select(from, event) {
+    shot().points = [];
+    if (!shot().line) return;
+    this.track(
+      event,
+      (to) => {
+        const band = { x: Math.min(from.x, to.x), y: Math.min(from.y, to.y), width: Math.abs(to.x - from.x), height: Math.abs(to.y - from.y) };
+        this.band = band;
+        const inside = (p) => p.x >= band.x && p.x <= band.x + band.width && p.y >= band.y && p.y <= band.y + band.height;
+        shot().points = lines().points(shot().line).filter(inside).map((p) => p.id);
+      },
+      () => (this.band = null),
+    );
+  },
+  twice(event) {
+    const { act, line, point } = event.target.dataset ?? {};
+    if (pen().drawing || !act) return;
+    if (act === "point") this.smoothen([Number(point)]);
+    if (act === "move" && line === shot().line) this.addPoint(this.place(event));
+  },
+  commitPoints(points) {
+    const outline = shot().line;
+    lines().hold(outline, points);
+    shot().commit(puttingPoints(outline, lines().matrix(outline), points));
+  },
+  addPoint(place) {
+    const points = lines().points(shot().line);
+    let best = null;
+    for (const p of along(points, 24)) {
+      const away = Math.hypot(p.x - place.x, p.y - place.y);
+      if (!best || away < best.away) best = { ...p, away };
+    }
+    if (!best || best.u === 0) return;
+    const id = freeId(points);
+    this.commitPoints(split(points, best.i, best.u, id));
+    shot().points = [id];
+  },
+  smoothen(ids) {
+    const points = lines().points(shot().line);
+    this.commitPoints(points.map((p, i) => (ids.includes(p.id) ? madeSmooth(points, i, !p.smooth) : p)));
+  },
+  removePoints() {
+    const left = lines().points(shot().line).filter((p) => !shot().points.includes(p.id));
+    if (left.length < 3) return;
+    this.commitPoints(left);
+    shot().points = [];
   },
   key(event) {
-    const act = event.target.dataset?.act;
+    const { act, id, line, point } = event.target.dataset ?? {};
+    if (!act || act === "ground" || event.ctrlKey || event.metaKey || lines().live) return;
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-    if (!act || !arrows[event.key]) return;
+    const others = { Delete: () => this.removePoints(), Backspace: () => this.removePoints(), Enter: () => this.pick(act, id, line, point), c: () => shot().points.length && this.smoothen(shot().points), "+": () => this.addAfter(Number(point)) };
+    if (!arrows[event.key]) {
+      if (!others[event.key]) return;
+      event.preventDefault();
+      others[event.key]();
+      return;
+    }
     event.preventDefault();
-    const id = event.target.dataset.id;
-    shot().chosen = id;
+    this.choose(id, line);
     const [dx, dy] = arrows[event.key].map((one) => one * (event.shiftKey ? 10 : 1));
-    const start = this.held ?? this.placement(id);
-    if (!start) return;
-    const next = act === "turn" ? { ...start, turn: start.turn + dx + dy } : this.next(act, start, { x: 0, y: 0 }, { x: dx, y: dy }, event);
-    this.held = tidy(next);
-    shot().commit(putting(PATH, this.held)).then(() => this.letGo());
-    this.draw();
+    const start = lines().points(shot().line);
+    if (act === "point" && !shot().points.includes(Number(point))) shot().points = [Number(point)];
+    const box = boxOf(start);
+    const from = act === "turn" ? { x: box.x, y: box.y - 57.3 } : { x: 0, y: 0 };
+    const to = act === "turn" ? { x: from.x + dx + dy, y: from.y } : { x: dx, y: dy };
+    const { points, change } = this.changed(act, shot().line, start, from, to, event, Number(point));
+    lines().hold(shot().line, points);
+    shot().commit(change);
   },
-  tag(act, at, event) {
+  pick(act, id, line, point) {
+    this.choose(id, line);
+    if (act === "point") shot().points = [Number(point)];
+  },
+  addAfter(point) {
+    const points = lines().points(shot().line);
+    const i = points.findIndex((p) => p.id === point);
+    if (i < 0) return;
+    const made = freeId(points);
+    this.commitPoints(split(points, i, 0.5, made));
+    shot().points = [made];
+  },
+  tag(words, event) {
     const tag = this.$el.parentElement.querySelector(".tag");
-    tag.hidden = !act;
-    if (!act) return;
-    const kind = act.startsWith("scale") ? "scale" : act;
+    tag.hidden = !words;
+    if (!words) return;
     const box = this.$el.parentElement.getBoundingClientRect();
-    tag.textContent = words[kind](at);
+    tag.textContent = words;
     tag.style.left = `${event.clientX - box.left + 16}px`;
     tag.style.top = `${event.clientY - box.top + 14}px`;
+  },
+  // The picture around a point that is dragged, four times as large, with the line through it.
+  loupe(spot) {
+    const loupe = this.$el.parentElement.querySelector(".loupe");
+    loupe.hidden = !spot;
+    const source = viewer().canvas;
+    if (!spot || !source.width) return;
+    const scale = source.width / shot().clip.width;
+    const size = loupe.width / 4 / Math.max(1, viewer().scale);
+    const pen = loupe.getContext("2d");
+    pen.imageSmoothingEnabled = false;
+    pen.fillStyle = "#777";
+    pen.fillRect(0, 0, loupe.width, loupe.height);
+    pen.drawImage(source, (spot.x - size / 2) * scale, (spot.y - size / 2) * scale, size * scale, size * scale, 0, 0, loupe.width, loupe.height);
+    const zoom = loupe.width / size;
+    pen.setTransform(zoom, 0, 0, zoom, (-(spot.x - size / 2)) * zoom, (-(spot.y - size / 2)) * zoom);
+    pen.lineWidth = 1.5 / zoom;
+    pen.strokeStyle = "#f0a64b";
+    pen.stroke(new Path2D(pathOf(lines().points(shot().line))));
+    pen.setTransform(1, 0, 0, 1, 0, 0);
+    pen.strokeStyle = "#fbf8f1";
+    pen.strokeRect(loupe.width / 2 - 4, loupe.height / 2 - 4, 8, 8);
   },
 });

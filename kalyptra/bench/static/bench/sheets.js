@@ -1,36 +1,14 @@
 // What the stages' sheets show besides their fields.
+import { lines, puttingPlacement, puttingPoints } from "./lines.js";
+import { pen } from "./pen.js";
+import { about, boxOf, carried, shift, stretch } from "./plane.js";
 import { metres, pixels } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const now = () => shot().at(viewer().frame);
 
-function newId() {
-  return Array.from(crypto.getRandomValues(new Uint8Array(4)), (byte) => byte.toString(16).padStart(2, "0")).join("");
-}
-
-function addShape(form) {
-  const { width, height } = shot().clip;
-  const side = Math.min(width, height) * 0.5;
-  const count = shot().setup.subjects.length;
-  const id = newId();
-  const placement = { x: width / 2, y: height / 2, width: side * 0.8, height: side, turn: 0 };
-  const hold = (value) => ({ keys: [{ frame: shot().setup.footage.first, value, ease: "eased" }] });
-  const focus = now()?.lens.focus ?? 2;
-  shot().chosen = id;
-  shot().commit((setup) => {
-    setup.subjects.push({
-      id,
-      name: `Subject ${count + 1}`,
-      ink: count % 4,
-      enabled: true,
-      acts: "cut-out",
-      matte: { kind: "shape", form, corner: 0.35, placement: hold(placement) },
-      refine: { grow: 0, feather_in: 4, feather_out: 4, invert: false },
-      distance: hold(focus),
-    });
-  });
-}
+const JOINS = { add: "adds", "take-away": "takes away", overlap: "keeps the overlap" };
 
 export const sheets = {
   clipFacts: () => ({
@@ -66,14 +44,6 @@ export const sheets = {
     get name() {
       return shot().subject()?.name ?? "";
     },
-    get isRectangle() {
-      return shot().subject()?.matte.form === "rounded-rectangle";
-    },
-    get keyWords() {
-      const keys = shot().subject()?.matte.placement.keys ?? [];
-      if (keys.length < 2) return "The shape holds still. Key it at two frames or more and it moves between them.";
-      return `Keys at frames ${keys.map((key) => key.frame).join(", ")}.`;
-    },
     get list() {
       const at = now();
       return shot().setup.subjects.map((one) => ({
@@ -88,13 +58,26 @@ export const sheets = {
     },
     select(event) {
       shot().chosen = event.currentTarget.dataset.id;
+      shot().line = shot().subject().matte.outlines[0].id;
+      shot().points = [];
       viewer().subjectChanged();
     },
-    addEllipse() {
-      addShape("ellipse");
+    begin(event) {
+      const { tool } = event.currentTarget.dataset;
+      if (tool === "draw" || tool === "freehand") pen().start(tool);
+      else {
+        pen().start("select");
+        pen().add(pen().shape(tool));
+      }
     },
-    addRectangle() {
-      addShape("rounded-rectangle");
+    get drawing() {
+      return pen().drawing;
+    },
+    get penWords() {
+      return pen().words;
+    },
+    leave() {
+      pen().stop();
     },
     rename(event) {
       const name = event.target.value.trim().slice(0, 60);
@@ -108,6 +91,131 @@ export const sheets = {
     remove() {
       const id = shot().chosen;
       shot().commit((setup) => (setup.subjects = setup.subjects.filter((one) => one.id !== id)));
+    },
+  }),
+
+  outlines: () => ({
+    from: null,
+    get list() {
+      return (shot().subject()?.matte.outlines ?? []).map((one, i) => ({
+        id: one.id,
+        name: `Outline ${i + 1}`,
+        joins: i === 0 ? "the first" : JOINS[one.joins],
+        chosen: one.id === shot().line,
+        row: one.id === shot().line ? "bg-hair" : "",
+      }));
+    },
+    get later() {
+      return (shot().subject()?.matte.outlines.findIndex((one) => one.id === shot().line) ?? 0) > 0;
+    },
+    get several() {
+      return (shot().subject()?.matte.outlines.length ?? 0) > 1;
+    },
+    select(event) {
+      shot().line = event.currentTarget.dataset.id;
+      shot().points = [];
+    },
+    begin(event) {
+      pen().start(event.currentTarget.dataset.tool, event.currentTarget.dataset.joins);
+    },
+    remove() {
+      const [subject, line] = [shot().chosen, shot().line];
+      shot().commit((setup) => {
+        const { matte } = setup.subjects.find((one) => one.id === subject);
+        if (matte.outlines.length > 1) matte.outlines = matte.outlines.filter((one) => one.id !== line);
+      });
+    },
+    move(from, to) {
+      const subject = shot().chosen;
+      shot().commit((setup) => {
+        const { outlines } = setup.subjects.find((one) => one.id === subject).matte;
+        if (from === to || to < 0 || to >= outlines.length) return;
+        outlines.splice(to, 0, ...outlines.splice(from, 1));
+      });
+    },
+    indexOf(element) {
+      return this.list.findIndex((one) => one.id === element.closest("[data-id]")?.dataset.id);
+    },
+    grab(event) {
+      this.from = this.indexOf(event.target);
+      event.dataTransfer.effectAllowed = "move";
+    },
+    over(event) {
+      event.preventDefault();
+    },
+    drop(event) {
+      event.preventDefault();
+      if (this.from !== null) this.move(this.from, this.indexOf(event.target));
+      this.from = null;
+    },
+    keyed(event) {
+      const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      if (!by || !event.altKey) return;
+      event.preventDefault();
+      const from = this.indexOf(event.target);
+      this.move(from, from + by);
+    },
+  }),
+
+  // Typed numbers of the whole outline, or of the points that are chosen.
+  lineNumbers: () => ({
+    get points() {
+      return lines().points(shot().line);
+    },
+    get any() {
+      return this.points.length > 2;
+    },
+    get box() {
+      return this.any ? boxOf(this.points) : { x: 0, y: 0, width: 0, height: 0 };
+    },
+    get picked() {
+      return this.points.filter((p) => shot().points.includes(p.id));
+    },
+    get somePicked() {
+      return this.picked.length > 0;
+    },
+    get pickedWords() {
+      return this.picked.length === 1 ? "One point" : `${this.picked.length} points`;
+    },
+    of(what) {
+      const [first] = this.picked;
+      const value = what.startsWith("p") ? (first?.[{ px: "x", py: "y", pin: "fin", pout: "fout" }[what]] ?? 0) : this.box[what];
+      return value.toFixed(1).replace(/\.0$/, "");
+    },
+    put(event) {
+      const { what } = event.target.dataset;
+      const value = Number(event.target.value.trim().replace(",", "."));
+      if (!Number.isFinite(value) || event.target.value.trim() === "" || !this.any) {
+        event.target.value = this.of(what);
+        return;
+      }
+      const { box, points } = this;
+      if (what.startsWith("p")) this.putPoints(what, value);
+      else {
+        const motion = {
+          x: () => shift(value - box.x, 0),
+          y: () => shift(0, value - box.y),
+          width: () => about(box.x, box.y, stretch(Math.max(1, value) / box.width, 1)),
+          height: () => about(box.x, box.y, stretch(1, Math.max(1, value) / box.height)),
+        }[what]();
+        const change = puttingPlacement([shot().line], motion);
+        lines().hold(shot().line, carried(motion, points));
+        shot().commit(change);
+      }
+    },
+    putPoints(what, value) {
+      const [first] = this.picked;
+      const chosen = new Set(shot().points);
+      const dx = what === "px" ? value - first.x : 0;
+      const dy = what === "py" ? value - first.y : 0;
+      const soft = { pin: "fin", pout: "fout" }[what];
+      const points = this.points.map((p) => {
+        if (!chosen.has(p.id)) return p;
+        return soft ? { ...p, [soft]: Math.min(400, Math.max(0, value)) } : carried(shift(dx, dy), [p])[0];
+      });
+      const change = puttingPoints(shot().line, lines().matrix(shot().line), points);
+      lines().hold(shot().line, points);
+      shot().commit(change);
     },
   }),
 

@@ -41,7 +41,10 @@ export function createViewer() {
     shownKey: "",
     canvas: null,
     drawing: 0,
-    scale: 0,
+    scale: 1, // px of the screen for one of the source
+    zoom: 1, // 1 shows the whole picture
+    pan: { x: 0, y: 0 }, // px of the screen by which the picture's middle is off
+    panning: false,
     draftWanted: false,
     draftBusy: false,
     fetching: new Map(),
@@ -71,6 +74,16 @@ export function createViewer() {
     look(view) {
       this.view = view;
       this.changed();
+    },
+    zoomBy(by, about = { x: 0, y: 0 }) {
+      const zoom = Math.min(40, Math.max(1, this.zoom * by));
+      const share = zoom / this.zoom;
+      this.pan = zoom === 1 ? { x: 0, y: 0 } : { x: about.x - (about.x - this.pan.x) * share, y: about.y - (about.y - this.pan.y) * share };
+      this.zoom = zoom;
+    },
+    fit() {
+      this.zoom = 1;
+      this.pan = { x: 0, y: 0 };
     },
     subjectChanged() {
       if (this.view === "matte" || this.view === "overlay") this.changed();
@@ -219,16 +232,45 @@ export const viewerParts = {
       const lay = () => {
         const { width, height } = shot().clip;
         const room = { width: area.clientWidth - 16, height: area.clientHeight - 16 };
-        const scale = Math.min(room.width / width, room.height / height);
-        overlay.style.width = `${width * scale}px`;
-        overlay.style.height = `${height * scale}px`;
-        overlay.style.left = `${8 + (room.width - width * scale) / 2}px`;
-        overlay.style.top = `${8 + (room.height - height * scale) / 2}px`;
+        const scale = Math.min(room.width / width, room.height / height) * store.zoom;
+        const place = {
+          width: `${width * scale}px`,
+          height: `${height * scale}px`,
+          left: `${8 + (room.width - width * scale) / 2 + store.pan.x}px`,
+          top: `${8 + (room.height - height * scale) / 2 + store.pan.y}px`,
+        };
+        Object.assign(overlay.style, place);
+        Object.assign(this.$refs.canvas.style, place);
         overlay.setAttribute("viewBox", `0 0 ${width} ${height}`);
         store.scale = scale;
       };
       new ResizeObserver(lay).observe(area);
-      lay();
+      window.Alpine.effect(lay);
+      area.addEventListener("wheel", (event) => this.wheel(event, area), { passive: false });
+      area.addEventListener("pointerdown", (event) => this.grab(event, area), true);
+    },
+    // The place under the pointer stays under it.
+    wheel(event, area) {
+      event.preventDefault();
+      const box = area.getBoundingClientRect();
+      const from = { x: event.clientX - box.left - box.width / 2, y: event.clientY - box.top - box.height / 2 };
+      window.Alpine.store("viewer").zoomBy(Math.exp(-event.deltaY * 0.0015), from);
+    },
+    grab(event, area) {
+      if (event.button !== 1) return;
+      event.preventDefault();
+      const store = window.Alpine.store("viewer");
+      const start = { ...store.pan };
+      store.panning = true;
+      area.setPointerCapture(event.pointerId);
+      const move = (at) => (store.pan = { x: start.x + at.clientX - event.clientX, y: start.y + at.clientY - event.clientY });
+      const stop = () => {
+        store.panning = false;
+        area.removeEventListener("pointermove", move);
+      };
+      area.addEventListener("pointermove", move);
+      area.addEventListener("pointerup", stop, { once: true });
+      area.addEventListener("pointercancel", stop, { once: true });
     },
     get waiting() {
       return window.Alpine.store("viewer").waiting;
@@ -278,6 +320,15 @@ export const viewerParts = {
     },
     get isMatte() {
       return this.store.view === "matte";
+    },
+    closer() {
+      this.store.zoomBy(1.5);
+    },
+    wider() {
+      this.store.zoomBy(1 / 1.5);
+    },
+    fit() {
+      this.store.fit();
     },
     look(event) {
       this.store.look(event.currentTarget.dataset.view);

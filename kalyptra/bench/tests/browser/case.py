@@ -36,7 +36,7 @@ class Worker(threading.Thread):
                 async with app.open_async():
                     self._task = asyncio.current_task()
                     await app.run_worker_async(
-                        queues=["footage", "render"], concurrency=2, install_signal_handlers=False,
+                        queues=["footage", "render", "follow"], concurrency=3, install_signal_handlers=False,
                         fetch_job_polling_interval=0.3, shutdown_graceful_timeout=20,
                     )  # fmt: skip
 
@@ -103,7 +103,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def pixel(self, x: float, y: float) -> tuple[int, int, int]:
         """Colour of the shown picture at a share of its width and height."""
-        found: Any = self.page.locator("canvas").evaluate(
+        found: Any = self.page.locator(".picture canvas").evaluate(
             "(c, [x, y]) => Array.from(c.getContext('2d').getImageData(x * c.width | 0, y * c.height | 0, 1, 1).data)",
             [x, y],
         )
@@ -111,7 +111,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def frame_and_row(self, y: float) -> tuple[int, list[int]]:
         """The number of the frame that is shown, and the green of one row of its pixels, both at one moment."""
-        found: Any = self.page.locator("canvas").evaluate(
+        found: Any = self.page.locator(".picture canvas").evaluate(
             "(c, y) => [c.dataset.shown, Array.from(c.getContext('2d').getImageData(0, y * c.height | 0, c.width, 1).data)]",
             y,
         )

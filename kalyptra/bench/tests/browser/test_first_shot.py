@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import av
+import numpy as np
 
 from kalyptra.bench.tests.browser.case import BrowserCase
-from kalyptra.core import Rate, probe
+from kalyptra.core import Rate, outline_at, probe
 from kalyptra.core.tests import material
 from kalyptra.library import revisions
 from kalyptra.library.demo import load_demo
@@ -38,7 +39,7 @@ class FirstShot(BrowserCase):
 
         # A subject: put down, dragged, keyed at two frames; between them it moves.
         page.get_by_role("button", name="Subjects").click()
-        page.get_by_role("button", name="Add ellipse").click()
+        page.get_by_role("button", name="Ellipse").click()
         self.revision_shown(2)
         self.drag(page.locator('[data-act="move"]'), -120, 0)
         self.revision_shown(3)
@@ -48,9 +49,11 @@ class FirstShot(BrowserCase):
         self.revision_shown(4)
         self.drag(page.locator('[data-act="move"]'), 150, 20)
         self.revision_shown(5)
-        page.get_by_text("Keys at frames 0, 29.").wait_for()
-        placements = [key.value.x for key in Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.placement.keys]
-        self.assertGreater(placements[1], placements[0] + 60)
+        page.get_by_text("Made by hand at frames 0, 29.").wait_for()
+        outline = Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.outlines[0]
+        middles = [np.array(outline_at(outline, frame).rows)[:, :2].mean(axis=0) for frame in (0, 15, 29)]
+        self.assertGreater(middles[2][0], middles[0][0] + 60)
+        self.assertTrue(middles[0][0] < middles[1][0] < middles[2][0])
 
         # By keyboard, and by typing.
         head = Shot.objects.get(pk=shot.pk).head
@@ -64,8 +67,9 @@ class FirstShot(BrowserCase):
         # The matte alone is white in the shape and black far from it.
         page.get_by_role("button", name="Matte").click()
         self.revision_shown(head + 2, "matte")
-        box = Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.placement.keys[1].value
-        self.assertGreater(self.pixel(box.x / 480, box.y / 270)[0], 240)
+        outline = Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.outlines[0]
+        x, y = np.array(outline_at(outline, 29).rows)[:, :2].mean(axis=0)
+        self.assertGreater(self.pixel(x / 480, y / 270)[0], 240)
         self.assertLess(self.pixel(0.02, 0.02)[0], 8)
 
         # The lens: what the other way to say it would be is shown, and follows.

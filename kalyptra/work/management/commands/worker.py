@@ -9,9 +9,9 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
-QUEUES = ["footage", "render", "care"]
-AT_ONCE = 3
-"""One render, one clip being prepared, and the care for both: a long render holds up nobody's upload."""
+QUEUES = ["footage", "render", "follow", "care"]
+AT_ONCE = 4
+"""One render, one clip being prepared, one outline followed, and the care for all: none holds up another."""
 
 
 class Command(BaseCommand):

@@ -1,0 +1,102 @@
+"""Outlines as the editor over the picture needs them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from kalyptra.core import (
+    DrawnOutline,
+    NotOutlines,
+    Outline,
+    Setup,
+    curve_of,
+    drawn_outline,
+    fit_closed,
+    keyed_by_hand,
+    placed_at,
+    read_svg,
+    trust,
+    write_svg,
+)
+
+MOST_POINTS = 20_000
+
+
+class BadDrawing(ValueError):
+    """A drawing that makes no outline. The text says why and what to do."""
+
+
+def outlines_at(setup: Setup, frame: int) -> dict[str, Any]:
+    """By subject and outline: points in px of the source, and the placement that puts them there."""
+    return {
+        subject.id: {outline.id: _placed(outline, frame) for outline in subject.matte.outlines}
+        for subject in setup.subjects
+    }
+
+
+def _placed(outline: Outline, frame: int) -> dict[str, Any]:
+    placed = placed_at(outline, frame)
+    _, nearest, _ = outline.shape.around(frame)
+    smooth = {point.id: point.smooth for key in outline.shape.keys for point in key.value.points}
+    smooth |= {point.id: point.smooth for point in nearest.value.points}
+    rows = np.round(placed.rows, 3).tolist()
+    points = [[name, *row, smooth[name]] for name, row in zip(placed.ids, rows, strict=True)]
+    return {"matrix": placed.matrix.ravel().tolist(), "points": points}
+
+
+def trust_of(setup: Setup) -> dict[str, Any]:
+    """How far followed outlines can be trusted, frame by frame of the range: how it came about, and confidence in %."""
+    first, last = setup.footage.first, setup.footage.last
+    return {
+        subject.id: {
+            outline.id: [[one.kind.value[0], round(one.confidence * 100)] for one in trust(outline, first, last)]
+            for outline in subject.matte.outlines
+            if outline.steps
+        }
+        for subject in setup.subjects
+    }
+
+
+def fitted(points: Sequence[tuple[float, float]], tolerance: float) -> dict[str, Any]:
+    """A freehand line as a curve."""
+    line = np.array(points[:MOST_POINTS], np.float64).reshape(-1, 2)
+    if not np.isfinite(line).all() or not 0.1 <= tolerance <= 100:
+        raise BadDrawing("The line has a place that is no place. Draw it again.")
+    try:
+        return fit_closed(line, tolerance).model_dump(mode="json")
+    except (ValueError, IndexError) as error:
+        raise BadDrawing("The line is too short to enclose anything. Draw around the subject.") from error
+
+
+def read_drawing(text: str, frame: int) -> list[dict[str, Any]]:
+    """Outlines of an SVG file; drawings in no frame's group are keys at `frame`."""
+    try:
+        found = read_svg(text)
+    except NotOutlines as error:
+        raise BadDrawing(f"The file could not be used: {error}. Nothing was changed.") from error
+    made: dict[str, Outline] = {}
+    for at in sorted(found, key=lambda one: frame if one is None else one):
+        for drawn in found[at]:
+            key = frame if at is None else at
+            if drawn.name in made:
+                made[drawn.name] = keyed_by_hand(made[drawn.name], key, drawn.curve)
+            else:
+                made[drawn.name] = drawn_outline(f"line{len(made) + 1}", key, drawn.curve, drawn.joins)
+    return [one.model_dump(mode="json") for one in made.values()]
+
+
+def svg_of(setup: Setup, subject_id: str, size: tuple[int, int]) -> str:
+    """A subject's outlines at every frame of the range; empty groups for a subject that is not there."""
+    subject = next((one for one in setup.subjects if one.id == subject_id), None)
+    frames = range(setup.footage.first, setup.footage.last + 1)
+    drawn = {
+        frame: [
+            DrawnOutline(one.id, one.joins, curve_of(at.ids, at.rows))
+            for one, at in ((one, placed_at(one, frame)) for one in (subject.matte.outlines if subject else ()))
+        ]
+        for frame in frames
+    }
+    return write_svg(drawn, size)

@@ -1,0 +1,187 @@
+// Following outlines: start, watch, cancel; frames that need a look; files in and out.
+import { askJson } from "../design/scripts/server.js";
+import { handFrames, lines, togglingHandKey } from "./lines.js";
+import { pointOf } from "./plane.js";
+import { toast } from "./toasts.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+const EVERY = 250; // ms between two looks at how far it is
+const SURE = 50; // per cent; below it a frame needs a look
+
+export const work = () => window.Alpine.store("work");
+
+export function trustOf(subject, line) {
+  return shot().reading?.trust?.[subject]?.[line] ?? [];
+}
+
+const needsLook = ([kind, sure]) => kind !== "h" && sure < SURE;
+
+export function createWork() {
+  return {
+    now: null,
+    scope: "outline",
+    onLoss: "carry-on",
+
+    async begin() {
+      const running = await askJson("GET", shot().url("follows")).catch(() => []);
+      if (running.length) this.watch(running[0]);
+    },
+    async follow(end) {
+      const subject = shot().subject();
+      const outlines = this.scope === "outline" ? [shot().line] : subject.matte.outlines.map((one) => one.id);
+      try {
+        await shot().settled();
+        const order = { subject: subject.id, outlines, start: viewer().frame, end, on_loss: this.onLoss };
+        this.watch(await askJson("POST", shot().url("follows"), order));
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+    async watch(state) {
+      this.now = state;
+      viewer().playing = false;
+      while (["queued", "running"].includes(this.now.state)) {
+        await new Promise((resolve) => setTimeout(resolve, EVERY));
+        try {
+          this.now = await askJson("GET", `/api/follows/${state.id}`);
+        } catch (refusal) {
+          toast(refusal.message, true);
+          break;
+        }
+        if (this.now.state === "running" && this.now.frames_done > 0) this.show(this.now);
+      }
+      const { message, frame } = this.now;
+      this.now = null;
+      lines().live = null;
+      shot().adopt(await askJson("GET", shot().url("").replace(/\/$/, "")));
+      viewer().go(frame);
+      if (message) toast(message, message.startsWith("Following stopped"));
+    },
+    show({ frame, outlines }) {
+      for (const one of Object.values(outlines)) for (const line of Object.values(one)) line.points = line.points.map(pointOf);
+      lines().live = { frame, at: outlines };
+      viewer().go(frame);
+    },
+    async cancel() {
+      if (this.now) await askJson("POST", `/api/follows/${this.now.id}/cancel`).catch((refusal) => toast(refusal.message, true));
+    },
+    // The next frame after this one that needs a look, going round.
+    next() {
+      const found = trustOf(shot().chosen, shot().line);
+      const { first } = shot().setup.footage;
+      for (let i = 1; i <= found.length; i++) {
+        const frame = first + ((viewer().frame - first + i) % found.length);
+        if (needsLook(found[frame - first])) return frame;
+      }
+      return null;
+    },
+    look() {
+      const frame = this.next();
+      if (frame === null) toast("No frame of this outline needs a look.");
+      else viewer().go(frame);
+    },
+  };
+}
+
+const ends = { back: () => shot().setup.footage.first, "one-back": () => viewer().frame - 1, "one-ahead": () => viewer().frame + 1, ahead: () => shot().setup.footage.last };
+
+export const followParts = {
+  following: () => ({
+    get running() {
+      return work().now !== null;
+    },
+    get idle() {
+      return work().now === null;
+    },
+    get done() {
+      return work().now ? work().now.frames_done / Math.max(1, work().now.frames) : 0;
+    },
+    get words() {
+      const { now } = work();
+      return now ? `${now.words}: ${now.frames_done} of ${now.frames} frames` : "";
+    },
+    async follow(event) {
+      const { to } = event.currentTarget.dataset;
+      if (to !== "both") {
+        await work().follow(ends[to]());
+        return;
+      }
+      const from = viewer().frame;
+      if (from < shot().setup.footage.last) await work().follow(shot().setup.footage.last);
+      if (from > shot().setup.footage.first) {
+        viewer().go(from);
+        await work().follow(shot().setup.footage.first);
+      }
+    },
+    cancel() {
+      work().cancel();
+    },
+    get atStart() {
+      return viewer().frame <= shot().setup.footage.first;
+    },
+    get atEnd() {
+      return viewer().frame >= shot().setup.footage.last;
+    },
+    isScope(value) {
+      return work().scope === value;
+    },
+    scope(event) {
+      work().scope = event.currentTarget.dataset.value;
+    },
+    isLoss(value) {
+      return work().onLoss === value;
+    },
+    loss(event) {
+      work().onLoss = event.currentTarget.dataset.value;
+    },
+    look() {
+      work().look();
+    },
+    get lookWords() {
+      const found = trustOf(shot().chosen, shot().line);
+      const count = found.filter(needsLook).length;
+      if (found.length === 0) return "Not followed yet.";
+      return count === 0 ? "No frame needs a look." : `${count} ${count === 1 ? "frame needs" : "frames need"} a look.`;
+    },
+    get nowWords() {
+      const at = trustOf(shot().chosen, shot().line)[viewer().frame - shot().setup.footage.first];
+      if (!at) return "";
+      const kind = { h: "made by hand", f: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];
+      return at[0] === "h" || at[0] === "b" ? `This frame: ${kind}.` : `This frame: ${kind}, confidence ${(at[1] / 100).toFixed(2)}.`;
+    },
+    get keyWords() {
+      const outline = shot().outline();
+      if (!outline) return "";
+      return handFrames(outline).includes(viewer().frame) && handFrames(outline).length > 1 ? "Remove key" : "Key here";
+    },
+    toggleKey() {
+      if (lines().shown) shot().commit(togglingHandKey(shot().line));
+    },
+    get keysWords() {
+      const outline = shot().outline();
+      if (!outline) return "";
+      const frames = handFrames(outline);
+      if (frames.length === 1 && outline.steps.length === 0) return "It holds still. Follow it, or key it at two frames and it moves between them.";
+      return `Made by hand at ${frames.length === 1 ? "frame" : "frames"} ${frames.join(", ")}.`;
+    },
+    get fileUrl() {
+      return `/api/shots/${shot().id}/outlines/${shot().chosen}.svg`;
+    },
+    async read(event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return;
+      try {
+        const outlines = await askJson("POST", shot().url("outlines/read"), { text: await file.text(), frame: viewer().frame });
+        const id = shot().chosen;
+        const used = new Set(shot().subject().matte.outlines.map((one) => one.id));
+        outlines.forEach((one, i) => (one.id = used.has(one.id) ? `${one.id.slice(0, 8)}x${used.size + i}` : one.id));
+        await shot().commit((setup) => setup.subjects.find((one) => one.id === id).matte.outlines.push(...outlines));
+        shot().line = outlines[0].id;
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+  }),
+};

@@ -1,0 +1,137 @@
+// Drawing a new outline: corner by corner, or freehand.
+import { fitLine, newId, newOutline, pointsOfCurve } from "./lines.js";
+import { along, corner, corners, ellipse, pathOf, rounded } from "./plane.js";
+import { svg } from "./svg.js";
+import { toast } from "./toasts.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+const CLOSE = 9; // px on the screen within which the first point is meant
+
+export const pen = () => window.Alpine.store("pen");
+
+export function createPen() {
+  return {
+    tool: "select",
+    joins: null, // how the new outline joins the chosen subject's; null for a new subject
+    points: [],
+    stroke: [],
+    at: null,
+
+    start(tool, joins = null) {
+      this.tool = tool;
+      this.joins = joins;
+      this.points = [];
+      this.stroke = [];
+      this.at = null;
+      shot().points = [];
+    },
+    stop() {
+      this.start("select");
+    },
+    get drawing() {
+      return this.tool !== "select";
+    },
+    get words() {
+      if (this.tool === "freehand") return "Draw around the subject in one stroke. Escape leaves it.";
+      if (this.points.length === 0) return "Click for corners, drag for smooth points. Escape leaves it.";
+      return "Close on the first point or with Enter. Backspace takes the last point back.";
+    },
+    shape(kind) {
+      const { width, height } = shot().clip;
+      const side = Math.min(width, height) * 0.5;
+      const box = { x: width / 2, y: height / 2, width: side * 0.8, height: side };
+      return { ellipse, rounded, corners }[kind](box);
+    },
+    add(points) {
+      const outline = newOutline(points, viewer().frame, this.joins ?? "add");
+      if (this.joins === null) addSubject(outline);
+      else {
+        const id = shot().chosen;
+        shot().commit((setup) => setup.subjects.find((one) => one.id === id).matte.outlines.push(outline));
+      }
+      shot().line = outline.id;
+      this.stop();
+    },
+    close() {
+      if (this.points.length >= 3) this.add(this.points.map((point, id) => ({ ...point, id })));
+    },
+    back() {
+      this.points = this.points.slice(0, -1);
+    },
+
+    down(place, event, surface) {
+      if (this.tool === "freehand") {
+        this.stroke = [place];
+        surface.track(event, (to) => (this.stroke = [...this.stroke, to]), () => this.fit());
+        return;
+      }
+      const first = this.points[0];
+      if (this.points.length >= 3 && Math.hypot(place.x - first.x, place.y - first.y) * viewer().scale < CLOSE) {
+        this.close();
+        return;
+      }
+      const made = corner(this.points.length, place.x, place.y);
+      this.points = [...this.points, made];
+      surface.track(event, (to) => {
+        if (Math.hypot(to.x - place.x, to.y - place.y) * viewer().scale < 3) return;
+        const smooth = { ...made, ax: to.x, ay: to.y, bx: 2 * place.x - to.x, by: 2 * place.y - to.y, smooth: true };
+        this.points = [...this.points.slice(0, -1), smooth];
+      });
+    },
+    async fit() {
+      const stroke = this.stroke.map((place) => [place.x, place.y]);
+      this.stroke = [];
+      try {
+        this.add(pointsOfCurve(await fitLine(stroke, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)))));
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+    key(event) {
+      const actions = { Escape: () => this.stop(), Enter: () => this.close(), Backspace: () => this.back() };
+      const undo = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z";
+      const action = undo && this.points.length ? () => this.back() : actions[event.key];
+      if (!action) return false;
+      event.preventDefault();
+      action();
+      return true;
+    },
+    parts() {
+      const stroke = this.stroke.map((p, i) => `${i ? "L" : "M"}${p.x.toFixed(1)} ${p.y.toFixed(1)}`).join("");
+      const path = stroke || pathOf(this.points, false);
+      const parts = [svg("path", { class: "shape-halo", d: path }), svg("path", { class: "shape-line ink-3 drawn", d: path })];
+      const last = this.points[this.points.length - 1];
+      if (last && this.at) parts.push(svg("path", { class: "shape-ring ink-3", d: `M${last.x} ${last.y}C${last.ax} ${last.ay} ${this.at.x} ${this.at.y} ${this.at.x} ${this.at.y}` }));
+      const size = 4.5 / viewer().scale;
+      this.points.forEach((p, i) => parts.push(svg("circle", { class: `handle ink-3${i ? "" : " first"}`, cx: p.x, cy: p.y, r: i ? size : size * 1.4 })));
+      return parts;
+    },
+  };
+}
+
+function addSubject(outline) {
+  const count = shot().setup.subjects.length;
+  const id = newId();
+  const hold = (value) => ({ keys: [{ frame: shot().setup.footage.first, value, ease: "eased" }] });
+  const focus = shot().at(viewer().frame)?.lens.focus ?? 2;
+  shot().chosen = id;
+  shot().commit((setup) => {
+    setup.subjects.push({
+      id,
+      name: `Subject ${count + 1}`,
+      ink: count % 4,
+      enabled: true,
+      acts: "cut-out",
+      matte: { kind: "outline", outlines: [outline] },
+      refine: { grow: 0, feather_in: 4, feather_out: 4, profile: "smooth", invert: false },
+      distance: hold(focus),
+    });
+  });
+}
+
+// The ring at a distance from the line, with what each point adds.
+export function ring(points, by, own) {
+  const places = along(points, 10).map((p) => `${(p.x + p.nx * (by + own(p))).toFixed(1)} ${(p.y + p.ny * (by + own(p))).toFixed(1)}`);
+  return `M${places.join("L")}Z`;
+}

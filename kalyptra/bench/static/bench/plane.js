@@ -1,0 +1,148 @@
+// Maps of the plane as nine numbers, row by row, and closed splines as lists of points.
+export const UNMOVED = [1, 0, 0, 0, 1, 0, 0, 0, 1];
+
+export function apply(m, x, y) {
+  const w = m[6] * x + m[7] * y + m[8];
+  return [(m[0] * x + m[1] * y + m[2]) / w, (m[3] * x + m[4] * y + m[5]) / w];
+}
+
+export function times(a, b) {
+  const out = [];
+  for (let row = 0; row < 3; row++)
+    for (let column = 0; column < 3; column++) out.push(a[3 * row] * b[column] + a[3 * row + 1] * b[3 + column] + a[3 * row + 2] * b[6 + column]);
+  return out.map((one) => one / out[8]);
+}
+
+export function inverse(m) {
+  const [a, b, c, d, e, f, g, h, i] = m;
+  const out = [e * i - f * h, c * h - b * i, b * f - c * e, f * g - d * i, a * i - c * g, c * d - a * f, d * h - e * g, b * g - a * h, a * e - b * d];
+  return out.map((one) => one / out[8]);
+}
+
+export const shift = (x, y) => [1, 0, x, 0, 1, y, 0, 0, 1];
+export const about = (x, y, m) => times(shift(x, y), times(m, shift(-x, -y)));
+export const stretch = (x, y) => [x, 0, 0, 0, y, 0, 0, 0, 1];
+export function turn(degrees) {
+  const [c, s] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
+  return [c, -s, 0, s, c, 0, 0, 0, 1];
+}
+
+// A point: id, place, handle before, handle after (as places), feathers, whether it is smooth.
+export function pointOf([id, x, y, bx, by, ax, ay, fin, fout, smooth]) {
+  return { id, x, y, bx, by, ax, ay, fin, fout, smooth };
+}
+
+export function carried(m, points) {
+  return points.map((p) => {
+    const [[x, y], [bx, by], [ax, ay]] = [apply(m, p.x, p.y), apply(m, p.bx, p.by), apply(m, p.ax, p.ay)];
+    return { ...p, x, y, bx, by, ax, ay };
+  });
+}
+
+export function pathOf(points, closed = true) {
+  if (points.length === 0) return "";
+  const n = (value) => value.toFixed(2);
+  let path = `M${n(points[0].x)} ${n(points[0].y)}`;
+  for (let i = 1; i < points.length + (closed ? 1 : 0); i++) {
+    const [a, b] = [points[i - 1], points[i % points.length]];
+    path += `C${n(a.ax)} ${n(a.ay)} ${n(b.bx)} ${n(b.by)} ${n(b.x)} ${n(b.y)}`;
+  }
+  return closed ? `${path}Z` : path;
+}
+
+// Places along the whole line: where they are, the way outwards, and the feathers there.
+export function along(points, per = 12) {
+  const places = [];
+  points.forEach((a, i) => {
+    const b = points[(i + 1) % points.length];
+    for (let k = 0; k < per; k++) {
+      const u = k / per;
+      const v = 1 - u;
+      const [c0, c1, c2, c3] = [v * v * v, 3 * v * v * u, 3 * v * u * u, u * u * u];
+      const x = c0 * a.x + c1 * a.ax + c2 * b.bx + c3 * b.x;
+      const y = c0 * a.y + c1 * a.ay + c2 * b.by + c3 * b.y;
+      places.push({ x, y, u, i, fin: v * a.fin + u * b.fin, fout: v * a.fout + u * b.fout });
+    }
+  });
+  let area = 0;
+  places.forEach((a, i) => {
+    const b = places[(i + 1) % places.length];
+    area += a.x * b.y - b.x * a.y;
+  });
+  const side = area < 0 ? -1 : 1;
+  places.forEach((place, i) => {
+    const [a, b] = [places[(i + places.length - 1) % places.length], places[(i + 1) % places.length]];
+    const long = Math.hypot(b.x - a.x, b.y - a.y) || 1;
+    place.nx = (side * (b.y - a.y)) / long;
+    place.ny = (-side * (b.x - a.x)) / long;
+  });
+  return places;
+}
+
+export function boxOf(points) {
+  const places = along(points, 8);
+  const [xs, ys] = [places.map((p) => p.x), places.map((p) => p.y)];
+  const [left, right, top, bottom] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+  return { x: (left + right) / 2, y: (top + bottom) / 2, width: Math.max(1, right - left), height: Math.max(1, bottom - top) };
+}
+
+// A point put on the line; the line stays as it is (de Casteljau).
+export function split(points, i, u, id) {
+  const a = { ...points[i] };
+  const j = (i + 1) % points.length;
+  const b = { ...points[j] };
+  const mix = (p, q) => [p[0] + (q[0] - p[0]) * u, p[1] + (q[1] - p[1]) * u];
+  const [p0, p1, p2, p3] = [[a.x, a.y], [a.ax, a.ay], [b.bx, b.by], [b.x, b.y]]; // prettier-ignore
+  const [q0, q1, q2] = [mix(p0, p1), mix(p1, p2), mix(p2, p3)];
+  const [r0, r1] = [mix(q0, q1), mix(q1, q2)];
+  const middle = mix(r0, r1);
+  [a.ax, a.ay] = q0;
+  [b.bx, b.by] = q2;
+  const made = { id, x: middle[0], y: middle[1], bx: r0[0], by: r0[1], ax: r1[0], ay: r1[1], fin: a.fin + (b.fin - a.fin) * u, fout: a.fout + (b.fout - a.fout) * u, smooth: true };
+  const out = points.map((p, k) => (k === i ? a : k === j ? b : p));
+  out.splice(i + 1, 0, made);
+  return out;
+}
+
+// Handles along the line between the neighbours, or none.
+export function madeSmooth(points, i, smooth) {
+  const p = points[i];
+  if (!smooth) return { ...p, bx: p.x, by: p.y, ax: p.x, ay: p.y, smooth: false };
+  const [a, b] = [points[(i + points.length - 1) % points.length], points[(i + 1) % points.length]];
+  const long = Math.hypot(b.x - a.x, b.y - a.y) || 1;
+  const [x, y] = [(b.x - a.x) / long, (b.y - a.y) / long];
+  const [before, after] = [Math.hypot(p.x - a.x, p.y - a.y) / 3, Math.hypot(b.x - p.x, b.y - p.y) / 3];
+  return { ...p, bx: p.x - x * before, by: p.y - y * before, ax: p.x + x * after, ay: p.y + y * after, smooth: true };
+}
+
+export const corner = (id, x, y) => ({ id, x, y, bx: x, by: y, ax: x, ay: y, fin: 0, fout: 0, smooth: false });
+
+const ARC = 0.5522848; // handles that make a quarter of a circle
+
+export function ellipse({ x, y, width, height }) {
+  const [a, b] = [width / 2, height / 2];
+  const at = (id, u, v, hu, hv) => ({ id, x: x + u, y: y + v, bx: x + u + hu, by: y + v + hv, ax: x + u - hu, ay: y + v - hv, fin: 0, fout: 0, smooth: true });
+  return [at(0, 0, -b, -a * ARC, 0), at(1, a, 0, 0, -b * ARC), at(2, 0, b, a * ARC, 0), at(3, -a, 0, 0, b * ARC)];
+}
+
+export function corners({ x, y, width, height }) {
+  const [a, b] = [width / 2, height / 2];
+  return [corner(0, x - a, y - b), corner(1, x + a, y - b), corner(2, x + a, y + b), corner(3, x - a, y + b)];
+}
+
+export function rounded(box) {
+  const r = 0.35 * Math.min(box.width, box.height) * 0.5;
+  const points = [];
+  corners(box).forEach((p, i) => {
+    const [sx, sy] = [[1, 1], [-1, 1], [-1, -1], [1, -1]][i]; // prettier-ignore
+    const k = r * (1 - ARC);
+    const upright = { ...corner(0, p.x, p.y + sy * r), smooth: true };
+    const level = { ...corner(0, p.x + sx * r, p.y), smooth: true };
+    const [first, second] = i % 2 === 0 ? [upright, level] : [level, upright];
+    const inner = (q) => (q === upright ? [p.x, p.y + sy * k] : [p.x + sx * k, p.y]);
+    [first.ax, first.ay] = inner(first);
+    [second.bx, second.by] = inner(second);
+    points.push(first, second);
+  });
+  return points.map((p, id) => ({ ...p, id }));
+}

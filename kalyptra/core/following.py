@@ -1,0 +1,168 @@
+"""Following an outline over the frames of a clip."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from enum import StrEnum
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.clip.reader import PictureSource, shrink
+from kalyptra.core.matte.follow.step import Found, Known, find_step
+from kalyptra.core.setup.curve import Rows
+from kalyptra.core.setup.outline import Outline
+from kalyptra.core.setup.outline_at import carried, placed_at
+from kalyptra.core.setup.track import Step, doubt_of
+from kalyptra.core.setup.warp import Matrix, inverse, mapped, numbers_of
+
+WORKING_WIDTH = 960
+"""Px on the long side of the pictures that are looked at."""
+MOST_UNSEEN = 48
+"""Frames after which a subject that cannot be seen is given up."""
+BLIND = 0.3
+"""What a step that only carries on counts for, as if this share of the corners had been found."""
+
+
+class OnLoss(StrEnum):
+    """What to do when the subject cannot be seen."""
+
+    STOP = "stop"
+    CARRY_ON = "carry-on"
+
+
+def follow(
+    outline: Outline, footage: PictureSource, frames: Sequence[int], full_width: int, on_loss: OnLoss = OnLoss.CARRY_ON
+) -> Iterator[Step]:
+    """Follow an outline from frame to frame.
+
+    At frames with a key made by hand it goes on from that key. When the subject cannot be seen, it stops, or carries on
+    as it moved before and looks for what was last seen of it.
+
+    Args:
+        frames: frame numbers one apart, ahead or back; the first is where the outline is known.
+        full_width: width in px of the clip at full size.
+
+    Yields:
+        A step as each frame is found. It belongs to the later of the two frames, also going back.
+
+    Raises:
+        FrameUnreadable: the clip has no such frame.
+    """
+    placed = placed_at(outline, frames[0])
+    before = _looked_at(footage, frames[0])
+    scale = before.shape[1] / full_width
+    ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
+    known, seen = Known.at(before, rows), _Seen(before, rows)
+    guess = np.eye(3)
+    for last, frame in pairwise(frames):
+        after = _looked_at(footage, frame)
+        since = seen.since(guess)
+        found = find_step(seen.picture, after, seen.rows, outline.motion, since, known)
+        if not found.seen and on_loss is OnLoss.STOP:
+            return
+        matrix = found.matrix @ inverse(seen.motion) if found.seen else guess
+        matrix = matrix / matrix[2, 2]
+        rows = carried(matrix, rows) if not found.seen else _moved_on(seen.rows, found)
+        step, placement = _step(last, frame, matrix, ids, rows, placement, scale, found)
+        yield step
+        if found.seen:
+            guess = _drift(matrix, rows)
+            known, seen = found.known, _Seen(after, rows)
+        else:
+            seen.unseen(matrix)
+            if seen.steps > MOST_UNSEEN:
+                return
+        if frame in outline.hand_frames:
+            placed = placed_at(outline, frame)
+            ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
+            known, seen = Known.at(after, rows), _Seen(after, rows)
+
+
+def follow_range(
+    outline: Outline, footage: PictureSource, first: int, last: int, full_width: int, on_loss: OnLoss = OnLoss.CARRY_ON
+) -> Iterator[Step]:
+    """Follow an outline from its hand-made keys over all frames from first to last.
+
+    Between two keys it goes ahead from the earlier one; where that came to be in doubt, back from the later one, too.
+
+    Yields, raises: as `follow`. A later step replaces an earlier one of the same frame.
+    """
+    keys = [frame for frame in outline.hand_frames if first <= frame <= last]
+    if not keys:
+        return
+    yield from follow(outline, footage, range(keys[0], first - 1, -1), full_width, on_loss)
+    for a, b in pairwise(keys):
+        doubts = [0.0]
+        for step in follow(outline, footage, range(a, b + 1), full_width, on_loss):
+            doubts.append(doubts[-1] + doubt_of(step))
+            yield step
+        if len(doubts) <= b - a or doubts[-1] > 1:
+            # Back from the later key, to where both ways are as doubtful.
+            back = 0.0
+            for step in follow(outline, footage, range(b, a, -1), full_width, on_loss):
+                back += doubt_of(step)
+                yield step
+                if step.frame - 1 - a < len(doubts) and back >= doubts[step.frame - 1 - a]:
+                    break
+    yield from follow(outline, footage, range(keys[-1], last + 1), full_width, on_loss)
+
+
+class _Seen:
+    """The subject as it was seen last, and how it is thought to have moved since."""
+
+    def __init__(self, picture: NDArray[np.uint8], rows: Rows) -> None:
+        self.picture, self.rows = picture, rows
+        self.motion: Matrix = np.eye(3)
+        self.steps = 0
+
+    def since(self, guess: Matrix) -> Matrix:
+        return np.asarray(guess @ self.motion)
+
+    def unseen(self, matrix: Matrix) -> None:
+        self.motion = np.asarray(matrix @ self.motion)
+        self.steps += 1
+
+
+def _drift(matrix: Matrix, rows: Rows) -> Matrix:
+    """What a motion does to the middle of an outline, and nothing else: to be carried on for many frames."""
+    middle = rows[:, :2].mean(axis=0)
+    drift = np.eye(3)
+    drift[:2, 2] = middle - mapped(inverse(matrix), middle)
+    return drift
+
+
+def _moved_on(rows: Rows, found: Found) -> Rows:
+    out = carried(found.matrix, rows)
+    out[:, :6] += np.tile(found.shifts, 3)
+    return out
+
+
+def _step(
+    last: int, frame: int, matrix: Matrix, ids: tuple[int, ...], rows: Rows, placement: Matrix, scale: float,
+    found: Found,
+) -> tuple[Step, Matrix]:  # fmt: skip
+    """The step as a document keeps it, and the placement after it."""
+    sizes = np.diag([1 / scale, 1 / scale, 1.0])
+    whole = sizes @ matrix @ inverse(sizes)
+    whole = whole / whole[2, 2]
+    placement = whole @ placement
+    back = inverse(placement)
+    moved = mapped(back, rows[:, :2] / scale) - mapped(back, (rows[:, :2] - found.shifts) / scale)
+    ahead = frame > last
+    shifts: tuple[tuple[int, float, float], ...] = ()
+    if np.abs(found.shifts).max() > 1e-3:
+        own = np.round(moved if ahead else -moved, 3).tolist()
+        shifts = tuple((name, x, y) for name, (x, y) in zip(ids, own, strict=True))
+    step = Step(
+        frame=max(last, frame), warp=numbers_of(whole if ahead else inverse(whole)), shifts=shifts,
+        held=round(found.held, 3) if found.seen else BLIND, visible=round(found.visible, 3), predicted=not found.seen,
+    )  # fmt: skip
+    return step, placement
+
+
+def _looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
+    """(height, width, 3) RGB codes in 8 bits, small enough to work on."""
+    codes = shrink(footage.picture(frame), WORKING_WIDTH).codes
+    return (codes >> 8).astype(np.uint8) if codes.dtype == np.uint16 else codes.astype(np.uint8, copy=False)
