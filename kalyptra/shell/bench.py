@@ -7,7 +7,7 @@ import json
 import sys
 from pathlib import Path
 
-from kalyptra.shell.benches import export, lens, memory, preview, quality, varblur
+from kalyptra.shell.benches import export, follow, lens, memory, preview, quality, varblur
 from kalyptra.shell.benches.figure import Figure
 
 BENCHES = {
@@ -15,6 +15,7 @@ BENCHES = {
     "quality": quality.run,
     "varblur": varblur.run,
     "preview": preview.run,
+    "follow": follow.run,
     "export": export.run,
     "memory": memory.run,
 }

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.matte.drawn import outline_matte
+from kalyptra.core.matte.follow.anchor import Anchor
 from kalyptra.core.matte.follow.evidence import colour_evidence, layer_error, motion_evidence
 from kalyptra.core.matte.follow.memory import RENEW, Memory
 from kalyptra.core.matte.follow.motion import fit_motion
@@ -39,11 +40,15 @@ LEAN = 0.05
 """How far the hand-made shape, carried along, follows the found one's place and size in each step."""
 STAY = 0.35
 """Evidence per px for the place where the line is expected."""
-OPEN, LEAST_VISIBLE = 0.6, 0.25
-"""Shares of the subject: seen so far it is free to change its shape; seen less, it is lost."""
+CLEAR, OPEN, LEAST_VISIBLE = 0.85, 0.6, 0.25
+"""Shares of the subject: in full view; free to change its shape; and lost when less of it is seen."""
+FOUND_AGAIN = 0.5
+"""What a step counts for in which the subject was found by its anchor alone, as a share of the corners."""
 BACK_WHEN_HIDDEN = 0.2
 HALF_SEEN = 19
 """Px around something in front of the subject where a corner may be of the two together."""
+MOST_MISSES = 4
+"""Steps in a row in which the anchor is not found in full view; then it has changed too much, and is dropped anew."""
 LEAST_AREA = 12
 """Px."""
 SMOOTH_FIELD = 12
@@ -56,27 +61,30 @@ class Known:
     Attributes:
         drawn: (n, 8) the hand-made outline, carried to the frame before, px.
         memory: what it looks like, carried likewise.
+        anchor: where it was last known for good, carried likewise.
     """
 
     drawn: Rows
     memory: Memory
+    anchor: Anchor
 
     @staticmethod
     def at(codes: NDArray[np.uint8], rows: Rows) -> Known:
         """Learnt from a frame (height, width, 3) RGB and the outline in it."""
         window, origin = _window(rows, np.eye(3), codes.shape)
         lab = View.of(codes[window]).lab
-        return Known(rows, Memory.of(lab, _inside(_moved(rows, -origin), lab.shape), origin))
+        mask = _inside(_moved(rows, -origin), lab.shape)
+        return Known(rows, Memory.of(lab, mask, origin), Anchor.of(lab, mask, origin))
 
     def moved(self, matrix: Matrix) -> Known:
         """The same a step later."""
-        return Known(_carried(matrix, self.drawn), self.memory.carried(matrix))
+        return Known(_carried(matrix, self.drawn), self.memory.carried(matrix), self.anchor.carried(matrix))
 
     def leaning(self, found: Rows) -> Known:
         """The hand-made shape brought a little towards the place and size of the outline that was found."""
         there = similarity_between(self.drawn[:, :2], found[:, :2])
         there = share_of(there, LEAN, self.drawn[:, :2].mean(axis=0))
-        return Known(_carried(there, self.drawn), self.memory)
+        return replace(self, drawn=_carried(there, self.drawn))
 
 
 @dataclass(frozen=True)
@@ -126,8 +134,15 @@ def find_step(
     hidden = np.repeat(np.repeat(hidden, 2, axis=0), 2, axis=1)[: size[0], : size[1]]
     tracks = _corners(a, b, mask & (1 - hidden), here, _shifted(guess, -origin))
     matrix, agree = fit_motion(kind, tracks.before, tracks.after)
-    if agree.sum() < (1 if kind is Motion.POSITION else 3):
-        return lost
+    found = agree.sum() >= (1 if kind is Motion.POSITION else 3)
+    matrix = matrix if found else _shifted(guess, -origin)
+    correction = None
+    if kind is not Motion.FREE or not found:
+        correction = known.anchor.carried(_shifted(matrix, origin)).correction(b, origin, kind)
+        if correction is not None:
+            matrix = correction @ matrix
+        elif not found:
+            return lost
     whole = _shifted(matrix, origin)
     known = known.moved(whole)
     seen = known.memory.beside(b.lab, origin)
@@ -141,7 +156,7 @@ def find_step(
         with_it = np.linalg.norm(own, axis=1) < OWN_WAY
         sway = _Sway(carried[with_it], own[with_it], SWAY * area**0.5)
         ahead[:, :6] += np.tile(sway.at(ahead[:, :2]), 3)
-        if visible > OPEN:
+        if found and visible > OPEN:
             _draw_to_edge(a, b, mask, ahead, matrix, sway, area**0.5)
         _lean(ahead, rest, area**0.5, BACK_TO_SHAPE if visible > OPEN else BACK_WHEN_HIDDEN)
     shifts = ahead[:, :2] - _carried(matrix, here)[:, :2]
@@ -149,8 +164,13 @@ def find_step(
         known = known.leaning(_moved(ahead, origin))
     if known.memory.age >= RENEW:
         mask = np.ascontiguousarray(_inside(ahead, size)[::2, ::2]) if visible > OPEN else seen.place
-        known = Known(known.drawn, known.memory.renewed(seen, mask, origin))
-    held = float(agree.sum() / max(tracks.looked_for, 1))
+        known = replace(known, memory=known.memory.renewed(seen, mask, origin))
+    if visible > CLEAR:
+        anchor = known.anchor.tried(correction is not None)
+        if anchor.misses > MOST_MISSES:
+            anchor = Anchor.of(b.lab, _inside(ahead, size), origin)
+        known = replace(known, anchor=anchor)
+    held = float(agree.sum() / max(tracks.looked_for, 1)) if found else FOUND_AGAIN
     return Found(whole, shifts, held, visible, visible > LEAST_VISIBLE, known)
 
 

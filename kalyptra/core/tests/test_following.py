@@ -1,0 +1,154 @@
+"""An outline is where its subject is, says when it is not sure, and does not run off with what passes in front."""
+
+from __future__ import annotations
+
+import csv
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following import OnLoss, follow, follow_range
+from kalyptra.core.matte.drawn import drawn_matte
+from kalyptra.core.setup.document import Refine
+from kalyptra.core.setup.keying import drawn_outline, with_steps
+from kalyptra.core.setup.outline import Joins, Motion, Outline
+from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Kind, outline_at, trust
+from kalyptra.core.setup.svg import DrawnOutline, read_svg, write_svg
+from kalyptra.core.tests.moving import SIZE, Moving, overlap, similarity
+from kalyptra.shell import follow as shell
+from kalyptra.shell.benches.follow import Clip, mean_overlap, runner_outlines, traced
+
+
+def matte(outline: Outline, frame: int) -> NDArray[np.float32]:
+    return drawn_matte([outline_at(outline, frame)], Refine(), SIZE, 1.0)
+
+
+def swing(frames: int) -> list[NDArray[np.float64]]:
+    """Across, up and down, turning and growing: up to 5 px, 1.5 degrees and 1 % a frame."""
+    return [similarity(0.9 * t, 1 + 0.006 * t, (4.0 * t, 25 * np.sin(t / 7))) for t in range(frames)]
+
+
+class Rigid(TestCase):
+    def test_each_motion_follows_what_moves_so(self) -> None:
+        shear = [np.array([[1, 0.002 * t, 3 * t], [0, 1, 0], [1.2e-5 * t, 0, 1]]) for t in range(30)]
+        cases = {
+            Motion.POSITION: [similarity(0, 1, (5.0 * t, 2.0 * t)) for t in range(30)],
+            Motion.SIMILARITY: swing(40),
+            Motion.PERSPECTIVE: shear,
+            Motion.FREE: swing(40),
+        }
+        for motion, motions in cases.items():
+            clip = Moving(motions)
+            outline = drawn_outline("line1", 0, clip.drawn, motion=motion)
+            outline = with_steps(outline, tuple(follow(outline, clip, range(len(motions)), SIZE[1])))
+            found = [overlap(matte(outline, t), clip.truth(t)) for t in range(len(motions))]
+            with self.subTest(motion):
+                self.assertGreaterEqual(np.mean(found), 0.97)
+                self.assertGreater(min(found), 0.94)
+
+    def test_back_from_the_end_is_as_good_and_belongs_to_the_same_frames(self) -> None:
+        clip = Moving(swing(25))
+        ahead = drawn_outline("line1", 0, clip.drawn, motion=Motion.SIMILARITY)
+        ahead = with_steps(ahead, tuple(follow(ahead, clip, range(25), SIZE[1])))
+        back = with_steps(ahead, tuple(follow(ahead, clip, range(24, -1, -1), SIZE[1])))
+        self.assertEqual([step.frame for step in back.steps], list(range(1, 25)))
+        self.assertGreater(min(overlap(matte(back, t), clip.truth(t)) for t in range(25)), 0.95)
+
+    def test_the_same_clip_gives_the_same_steps(self) -> None:
+        clip = Moving(swing(8))
+        outline = drawn_outline("line1", 0, clip.drawn)
+        runs = [tuple(follow(outline, clip, range(8), SIZE[1])) for _ in range(2)]
+        self.assertEqual(runs[0], runs[1])
+
+
+class Hidden(TestCase):
+    def setUp(self) -> None:
+        # A bar of 170 px comes from the right, hides the thing wholly for a while, and leaves to the left.
+        self.bars = {t: (int(330 - 12 * t), int(500 - 12 * t)) for t in range(60)}
+        motions = [similarity(0, 1, (0.6 * t, 0.2 * t)) for t in range(60)]
+        self.clip = Moving(motions, {t: (max(0, a), max(0, min(480, b))) for t, (a, b) in self.bars.items()})
+        self.outline = drawn_outline("line1", 0, self.clip.drawn, motion=Motion.SIMILARITY)
+
+    def hidden(self, frame: int) -> float:
+        truth = self.clip.truth(frame) > 0.5
+        left, right = self.clip.bar[frame]
+        return float(truth[:, left:right].sum() / truth.sum())
+
+    def test_it_carries_on_marks_the_frames_and_finds_the_subject_again(self) -> None:
+        outline = with_steps(self.outline, tuple(follow(self.outline, self.clip, range(60), SIZE[1])))
+        found = trust(outline, 0, 59)
+        gone = [t for t in range(60) if self.hidden(t) > 0.97]
+        self.assertGreater(len(gone), 2)
+        self.assertTrue(all(found[t].kind is Kind.PREDICTED for t in gone))
+        self.assertTrue(all(found[t].confidence < NEEDS_A_LOOK for t in gone))
+        for t in (0, 10, gone[0], gone[-1], 50, 59):
+            self.assertGreater(overlap(matte(outline, t), self.clip.truth(t)), 0.8, t)
+
+    def test_or_it_stops_and_keeps_what_it_has(self) -> None:
+        steps = tuple(follow(self.outline, self.clip, range(60), SIZE[1], OnLoss.STOP))
+        self.assertLess(len(steps), 59)
+        self.assertGreater(self.hidden(len(steps) + 1), 0.6)
+        self.assertFalse(any(step.predicted for step in steps))
+
+
+class Runner(TestCase):
+    """The parcel runner of the demo: legs, a coat that sways, a post in front of it from frame 53 on."""
+
+    def test_one_outline_holds_until_the_post(self) -> None:
+        clip = Clip("runner")
+        self.assertGreaterEqual(mean_overlap(runner_outlines(clip, 0, 52), clip, range(53)), 0.90)
+
+    def test_confidence_finds_the_frames_that_went_astray(self) -> None:
+        wrong, doubted = [], []
+        for scene, motion, last in (
+            ("runner", Motion.SIMILARITY, 70),
+            ("window", Motion.FREE, 60),
+            ("harbour", Motion.SIMILARITY, 40),
+        ):
+            clip = Clip(scene)
+            outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
+            outline = with_steps(outline, tuple(follow_range(outline, clip.footage, 0, last, clip.width)))
+            found = trust(outline, 0, last)
+            wrong += [clip.overlap([outline], t) < 0.85 for t in range(1, last + 1)]
+            doubted += [found[t].confidence < NEEDS_A_LOOK for t in range(1, last + 1)]
+        both = sum(a and b for a, b in zip(wrong, doubted, strict=True))
+        self.assertGreaterEqual(both / sum(wrong), 0.8)
+        self.assertGreaterEqual(both / sum(doubted), 0.6)
+
+
+class FromTheShell(TestCase):
+    def test_mattes_outlines_and_confidence_are_written(self) -> None:
+        clip = Clip("glass")
+        with tempfile.TemporaryDirectory() as held:
+            folder = Path(held)
+            drawing = DrawnOutline("glass", Joins.ADD, traced(clip.truth(4))[0])
+            (folder / "key.svg").write_text(write_svg({4: [drawing]}, (1280, 720)))
+            words = [str(clip.path), "--outline", f"4={folder / 'key.svg'}", "--range", "2:9", "--motion", "similarity"]
+            self.assertEqual(shell.main([*words, "-o", str(folder / "out")]), 0)
+            names = sorted(path.name for path in (folder / "out").iterdir())
+            self.assertEqual(names, [*(f"{t:05d}.png" for t in range(2, 10)), "confidence.csv", "outline.svg"])
+            found = cv2.imread(str(folder / "out" / "00009.png"), cv2.IMREAD_UNCHANGED)
+            self.assertEqual((found.dtype, found.shape), (np.uint8, (720, 1280)))
+            self.assertGreater(overlap(found / np.float32(255), clip.truth(9)), 0.95)
+            rows = list(csv.DictReader((folder / "out" / "confidence.csv").read_text().splitlines()))
+            self.assertEqual([int(row["frame"]) for row in rows], list(range(2, 10)))
+            self.assertEqual((rows[2]["kind"], float(rows[2]["confidence"]), rows[0]["kind"]), ("hand", 1, "followed"))
+            self.assertEqual(sorted(read_svg((folder / "out" / "outline.svg").read_text())), list(range(2, 10)))
+
+    def test_bad_words_are_told(self) -> None:
+        clip = Clip("glass")
+        with tempfile.TemporaryDirectory() as held:
+            bad = Path(held) / "bad.svg"
+            bad.write_text("<svg/>")
+            for words in (
+                ["--outline", "x=y.svg"],
+                ["--outline", "999=a.svg"],
+                ["--outline", f"0={bad}"],
+                ["--outline", f"5={bad}", "--range", "9:2"],
+            ):
+                self.assertEqual(shell.main([str(clip.path), *words, "-o", f"{held}/out"]), 1)
+            self.assertFalse((Path(held) / "out").exists())
