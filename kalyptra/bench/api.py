@@ -76,10 +76,6 @@ class RenderState(Schema):
     file: bool
 
     @staticmethod
-    def resolve_words(render: Render) -> str:
-        return str(Render.State(render.state).label)
-
-    @staticmethod
     def resolve_file(render: Render) -> bool:
         return bool(render.file)
 
@@ -115,10 +111,6 @@ class FollowState(Schema):
     frame: int
     outlines: dict[str, Any]
     """Where they lie at the newest frame."""
-
-    @staticmethod
-    def resolve_words(follow: Follow) -> str:
-        return str(Follow.State(follow.state).label)
 
     @staticmethod
     def resolve_outlines(follow: Follow) -> dict[str, Any]:
@@ -281,7 +273,7 @@ def follow_state(request: HttpRequest, follow_id: int) -> Follow:
 
 @api.post("follows/{follow_id}/cancel", response=FollowState)
 def cancel_follow(request: HttpRequest, follow_id: int) -> Follow:
-    return orders.cancel_follow(open_follow(request, follow_id))
+    return orders.cancel(open_follow(request, follow_id))
 
 
 @api.get("shots/{shot_id}/renders", response=list[RenderState])
@@ -300,7 +292,7 @@ def start_render(request: HttpRequest, shot_id: int, order: RenderOrder) -> Rend
 
 @api.post("renders/{render_id}/cancel", response=RenderState)
 def cancel_render(request: HttpRequest, render_id: int) -> Render:
-    return orders.cancel_render(open_render(request, render_id))
+    return orders.cancel(open_render(request, render_id))
 
 
 def open_shot(request: HttpRequest, shot_id: int) -> Shot:

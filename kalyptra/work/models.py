@@ -14,15 +14,40 @@ def _in_folder(render: Render, name: str) -> str:
     return f"renders/{render.key}/{name}"
 
 
-class Render(models.Model):
-    """One render of a shot. The setup is kept as it was when the render was asked for."""
+class Ordered(models.Model):
+    """What all long work has in common."""
 
     class State(models.TextChoices):
         QUEUED = "queued", "waiting"
-        RUNNING = "running", "rendering"
+        RUNNING = "running", "under way"
         DONE = "done", "done"
         FAILED = "failed", "failed"
         CANCELLED = "cancelled", "cancelled"
+
+    doing = "under way"
+    """What it is called while it runs."""
+
+    state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
+    cancel_asked = models.BooleanField(default=False)
+    frames_done = models.PositiveIntegerField(default=0)
+    message = models.TextField(blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        abstract = True
+        ordering = ("-created",)
+
+    @property
+    def words(self) -> str:
+        """Its state in words."""
+        return self.doing if self.state == self.State.RUNNING else str(self.State(self.state).label)
+
+
+class Render(Ordered):
+    """One render of a shot. The setup is kept as it was when the render was asked for."""
+
+    doing = "rendering"
 
     key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="renders")
@@ -30,18 +55,9 @@ class Render(models.Model):
     document = models.JSONField()
     first = models.PositiveIntegerField()
     last = models.PositiveIntegerField()
-    state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
-    cancel_asked = models.BooleanField(default=False)
-    frames_done = models.PositiveIntegerField(default=0)
     frames_a_second = models.FloatField(default=0)
-    message = models.TextField(blank=True)
     file = models.FileField(upload_to=_in_folder, max_length=255, blank=True)
-    created = models.DateTimeField(auto_now_add=True)
     ended = models.DateTimeField(null=True)
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
-
-    class Meta:
-        ordering = ("-created",)
 
     def __str__(self) -> str:
         return f"{self.shot} {self.first} to {self.last}"
@@ -57,15 +73,10 @@ class Render(models.Model):
         return (self.frames - self.frames_done) / self.frames_a_second
 
 
-class Follow(models.Model):
+class Follow(Ordered):
     """Following outlines of a subject from a frame. What was found is kept here until it is in the shot's setup."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "waiting"
-        RUNNING = "running", "following"
-        DONE = "done", "done"
-        FAILED = "failed", "failed"
-        CANCELLED = "cancelled", "cancelled"
+    doing = "following"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
     subject = models.CharField(max_length=16)
@@ -75,17 +86,8 @@ class Follow(models.Model):
     end = models.PositiveIntegerField()
     """The last frame to follow to; before the start when it goes back."""
     on_loss = models.CharField(max_length=12)
-    state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
-    cancel_asked = models.BooleanField(default=False)
-    frames_done = models.PositiveIntegerField(default=0)
     steps = models.JSONField(default=dict)
     """What was found so far, by outline."""
-    message = models.TextField(blank=True)
-    created = models.DateTimeField(auto_now_add=True)
-    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
-
-    class Meta:
-        ordering = ("-created",)
 
     def __str__(self) -> str:
         return f"{self.shot} {self.subject} from {self.start} to {self.end}"

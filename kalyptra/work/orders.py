@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import transaction
-from django.utils import timezone
 
 from kalyptra.core import OnLoss
 from kalyptra.library.models import Media, Shot
-from kalyptra.work.models import Follow, Render
+from kalyptra.work.models import Follow, Ordered, Render
 from kalyptra.work.tasks import follow_outlines, render_shot
+
+T = TypeVar("T", Render, Follow)
 
 
 class Refused(Exception):
@@ -37,17 +38,6 @@ def order_render(shot: Shot, first: int, last: int, author: Any) -> Render:
         shot=shot, revision=revision.number, document=revision.document, first=first, last=last, author=author
     )
     render_shot.defer(render_id=render.pk)
-    return render
-
-
-@transaction.atomic
-def cancel_render(render: Render) -> Render:
-    """Ask a render to stop; one that still waits stops at once, one that has ended stays as it is."""
-    render = Render.objects.select_for_update().get(pk=render.pk)
-    if render.state == Render.State.QUEUED:
-        render.state, render.ended, render.message = Render.State.CANCELLED, timezone.now(), "Cancelled."
-    render.cancel_asked = render.state == Render.State.RUNNING or render.cancel_asked
-    render.save(update_fields=["state", "ended", "message", "cancel_asked"])
     return render
 
 
@@ -83,11 +73,11 @@ def order_follow(
 
 
 @transaction.atomic
-def cancel_follow(follow: Follow) -> Follow:
-    """Ask following to stop; what was found stays."""
-    follow = Follow.objects.select_for_update().get(pk=follow.pk)
-    if follow.state == Follow.State.QUEUED:
-        follow.state, follow.message = Follow.State.CANCELLED, "Cancelled."
-    follow.cancel_asked = follow.state == Follow.State.RUNNING or follow.cancel_asked
-    follow.save(update_fields=["state", "message", "cancel_asked"])
-    return follow
+def cancel(order: T) -> T:
+    """Ask work to stop; what still waits stops at once, what has ended stays as it is, and what was done is kept."""
+    order = type(order)._default_manager.select_for_update().get(pk=order.pk)
+    if order.state == Ordered.State.QUEUED:
+        order.state, order.message = Ordered.State.CANCELLED, "Cancelled."
+    order.cancel_asked = order.state == Ordered.State.RUNNING or order.cancel_asked
+    order.save(update_fields=["state", "message", "cancel_asked"])
+    return order

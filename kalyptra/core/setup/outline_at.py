@@ -7,6 +7,7 @@ mends its neighbours, and hand-made keys hold exactly.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -16,9 +17,13 @@ from numpy.typing import NDArray
 from kalyptra.core.setup.curve import Ids, Rows, mix_curves
 from kalyptra.core.setup.keyed import Key
 from kalyptra.core.setup.outline import Curve, Joins, Outline
-from kalyptra.core.setup.track import HIDDEN, LOST, Step
+from kalyptra.core.setup.track import Step
 from kalyptra.core.setup.warp import Matrix, inverse, mapped, matrix_of, share_of
 
+LOST_HERE, HIDDEN_HERE = 1.6, 5.4
+"""Units of doubt about a frame: for losing all corners in the step to it, and for seeing nothing of the subject."""
+LOST_BEFORE, HIDDEN_BEFORE = 0.025, 0.115
+"""The same, for each step on the way from the key."""
 NEEDS_A_LOOK = 0.5
 """Confidence below which a frame needs a look."""
 
@@ -114,9 +119,9 @@ def _placement_at(outline: Outline, frame: float, centre: NDArray[np.float64]) -
 def trust(outline: Outline, first: int, last: int) -> list[Trust]:
     """How far the outline can be trusted, for every frame from first to last.
 
-    Corners that were lost on the way from a key made by hand add up to doubt, and what is hidden at the frame itself
-    adds to it; one unit of doubt halves the confidence. Of the two keys around a frame the one that is surer counts.
-    The two weights were fitted to where outlines went astray on the demo clips.
+    Corners that were lost and what was hidden make doubt: much at the frame itself, and a little at each step on the
+    way from a key made by hand. One unit of doubt halves the confidence. Of the two keys around a frame the surer one
+    counts. The weights were fitted to where outlines went astray on the demo clips.
     """
     steps = {step.frame: step for step in outline.steps}
     hand = outline.hand_frames
@@ -136,7 +141,8 @@ def _walk(found: dict[int, Trust], steps: dict[int, Step], frames: range, entere
         step = steps.get(frame + entered)
         if step is None:
             return
-        doubt += LOST * (1 - step.held)
-        confidence = 2.0 ** -(doubt + HIDDEN * (1 - step.visible))
+        lost, hidden = 1 - step.held, 1 - step.visible
+        confidence = math.exp2(-(doubt + LOST_HERE * lost + HIDDEN_HERE * hidden))
+        doubt += LOST_BEFORE * lost + HIDDEN_BEFORE * hidden
         if frame not in found or found[frame].confidence < confidence:
             found[frame] = Trust(confidence, Kind.PREDICTED if step.predicted else Kind.FOLLOWED)

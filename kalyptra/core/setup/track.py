@@ -45,15 +45,13 @@ class Step(Frozen):
     predicted: bool = False
 
 
-LOST, HIDDEN = 0.44, 3.1
-"""Units of doubt: for losing all corners in one step, and for seeing nothing of the subject."""
-SELF, COVERED = 0.01, 0.5
-"""Doubt about the way there: of any step, however sure, and of one in which nothing of the subject was seen."""
+SELF, LOST, HIDDEN = 0.01, 0.44, 0.5
+"""Doubt about the way there: of any step, of losing all corners in it, and of seeing nothing of the subject."""
 
 
 def doubt_of(step: Step | None) -> float:
     """Doubt about the way that a step adds, in units that halve the trust; a frame that was not followed has little."""
-    return SELF + LOST * (1 - step.held) + COVERED * (1 - step.visible) if step else SELF
+    return SELF + LOST * (1 - step.held) + HIDDEN * (1 - step.visible) if step else SELF
 
 
 class Track:

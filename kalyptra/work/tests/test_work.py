@@ -1,4 +1,4 @@
-"""Jobs: what a dead worker left is taken up again, and a render can be cancelled."""
+"""Jobs: what a dead worker left is taken up again, renders can be cancelled, outlines are followed."""
 
 from __future__ import annotations
 
@@ -12,11 +12,12 @@ from django.test import TransactionTestCase
 from procrastinate import jobs, testing
 from procrastinate.contrib.django import app
 
-from kalyptra.core import Footage, Setup
+from kalyptra.core import Curve, Footage, Motion, OnLoss, Outline, Setup, drawn_outline, read_setup
+from kalyptra.library import revisions
 from kalyptra.library.models import Media, Shot
 from kalyptra.library.tests.test_library import Stored
-from kalyptra.work import orders, tasks
-from kalyptra.work.models import Render
+from kalyptra.work import following, orders, tasks
+from kalyptra.work.models import Follow, Render
 
 
 class Jobs(Stored):
@@ -74,11 +75,11 @@ class Jobs(Stored):
 
     def test_cancelling_stops_a_running_render_and_one_that_waits(self) -> None:
         shot = self.ready()
-        waiting = orders.cancel_render(orders.order_render(shot, 0, 9, self.editor))
+        waiting = orders.cancel(orders.order_render(shot, 0, 9, self.editor))
         self.assertEqual(waiting.state, "cancelled")
         running = orders.order_render(shot, 0, 9, self.editor)
         Render.objects.filter(pk=running.pk).update(state="running")
-        orders.cancel_render(running)
+        orders.cancel(running)
         self.run_job(tasks.render_shot, render_id=running.pk)
         running.refresh_from_db()
         self.assertEqual((running.state, bool(running.file)), ("cancelled", False))
@@ -118,3 +119,92 @@ class Rescue(TransactionTestCase):
             self.assertEqual(asyncio.run(one_round()), "todo")
             connector.jobs[1]["attempts"] = tasks.MOST_ATTEMPTS
             self.assertEqual(asyncio.run(one_round()), "failed")
+
+
+class Following(Jobs):
+    """Outlines are followed on the proxy, and what was found goes into the setup that is in force by then."""
+
+    def outlined(self) -> Shot:
+        shot = self.ready()
+        curve = {
+            "points": [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(((12, 10), (60, 10), (60, 60), (12, 60)))]
+        }
+        outline = drawn_outline("line1", 0, Curve.model_validate(curve), motion=Motion.POSITION)
+        subject = {"id": "cards", "name": "Cards", "matte": {"outlines": [outline.model_dump(mode="json")]},
+                   "distance": {"keys": [{"frame": 0, "value": 2}]}}  # fmt: skip
+        setup = read_setup(shot.setup.model_dump(mode="json") | {"subjects": [subject]})
+        return revisions.save(shot.pk, shot.head, setup, self.editor)
+
+    def order(self, shot: Shot, start: int = 0, end: int = 9) -> Follow:
+        return orders.order_follow(shot, "cards", ["line1"], start, end, OnLoss.CARRY_ON, self.editor)
+
+    def outline(self, shot: Shot) -> Outline:
+        return Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.outlines[0]
+
+    def test_what_was_found_becomes_one_revision(self) -> None:
+        shot = self.outlined()
+        follow = self.order(shot)
+        self.run_job(tasks.follow_outlines, follow_id=follow.pk)
+        follow.refresh_from_db()
+        self.assertEqual((follow.state, follow.frames_done, follow.frame), ("done", 9, 9))
+        self.assertEqual([step.frame for step in self.outline(shot).steps], list(range(1, 10)))
+        self.assertEqual(Shot.objects.get(pk=shot.pk).head, shot.head + 1)
+
+    def test_a_change_made_meanwhile_stays(self) -> None:
+        shot = self.outlined()
+        follow = self.order(shot)
+        later = shot.setup.model_dump(mode="json")
+        later["subjects"][0]["name"] = "Bright cards"
+        revisions.save(shot.pk, shot.head, read_setup(later), self.editor)
+        self.run_job(tasks.follow_outlines, follow_id=follow.pk)
+        subject = Shot.objects.get(pk=shot.pk).setup.subjects[0]
+        self.assertEqual((subject.name, len(subject.matte.outlines[0].steps)), ("Bright cards", 9))
+
+    def test_cancelled_it_keeps_what_it_found(self) -> None:
+        shot = self.outlined()
+        follow = self.order(shot)
+        told: list[int] = []
+
+        def after_four(done: int, steps: dict[str, list[dict[str, Any]]]) -> bool:
+            told.append(done)
+            return done < 4
+
+        follow.state = Follow.State.RUNNING
+        self.assertFalse(following.run(follow, after_four))
+        following.keep(follow)
+        self.assertEqual(told, [1, 2, 3, 4])
+        self.assertEqual([step.frame for step in self.outline(shot).steps], [1, 2, 3, 4])
+        self.assertEqual(orders.cancel(follow).state, "cancelled")  # in the database it still waited
+
+    def test_what_cannot_be_followed_is_refused_in_words(self) -> None:
+        shot = self.outlined()
+        self.order(shot)
+        cases = {
+            "being followed": ("cards", ["line1"], 0, 9),
+            "not in the saved setup": ("ferry", ["line1"], 0, 9),
+            "no frame": ("cards", ["line1"], 4, 4),
+        }
+        for words, (subject, outlines, start, end) in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(orders.Refused, words):
+                orders.order_follow(shot, subject, outlines, start, end, OnLoss.STOP, self.editor)
+
+    def test_the_api_hands_out_outlines_and_reads_drawings(self) -> None:
+        shot = self.outlined()
+        found = self.client.get(f"/api/shots/{shot.pk}/outlines/{shot.head}/3.json").json()["cards"]["line1"]
+        self.assertEqual((found["points"][0][:3], found["matrix"][0]), ([0, 12, 10], 1))
+        svg = self.client.get(f"/api/shots/{shot.pk}/outlines/cards.svg").content.decode()
+        answer = self.client.post(
+            f"/api/shots/{shot.pk}/outlines/read", {"text": svg, "frame": 0}, content_type="application/json"
+        )
+        self.assertEqual(len(answer.json()[0]["shape"]["keys"]), 10)
+        bad = self.client.post(
+            f"/api/shots/{shot.pk}/outlines/read", {"text": "a tide table", "frame": 0}, content_type="application/json"
+        )
+        self.assertEqual(bad.status_code, 422)
+        self.assertIn("Nothing was changed", bad.json()["error"])
+        short = self.client.post(
+            f"/api/shots/{shot.pk}/outlines/fit", {"points": [[1, 1], [1, 1.1]]}, content_type="application/json"
+        )
+        self.assertIn("too short", short.json()["error"])
+        self.client.logout()
+        self.assertEqual(self.client.get(f"/api/shots/{shot.pk}/outlines/cards.svg").status_code, 401)

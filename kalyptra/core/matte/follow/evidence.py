@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 
-MATCH = 5.0
+MATCH = 4.8
 """Difference of codes (three channels summed) that is worth one unit of evidence."""
 NO_SOURCE = 14.0
 """The error of a layer that has nothing to show at a pixel."""
-COLOUR_WEIGHT = 0.8
+COLOUR_WEIGHT = 1.55
 NEAR, THIN = 20, 4
 """Px around a pixel in which like colours are looked for, and px from one that is looked at to the next. Every second
 pixel and row asks."""

@@ -10,7 +10,7 @@ from kalyptra.core.compiled import compiled
 
 REACH = 12
 """Px along its normal by which a place of the line may move."""
-STIFF = 4.0
+STIFF = 1.5
 """Evidence that it takes to let two neighbouring places move 1 px apart."""
 
 

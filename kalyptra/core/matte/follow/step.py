@@ -19,26 +19,27 @@ from kalyptra.core.matte.follow.tracks import Tracks, View, track_points, tracke
 from kalyptra.core.setup.curve import Rows, on_line
 from kalyptra.core.setup.document import Refine
 from kalyptra.core.setup.outline import Motion
+from kalyptra.core.setup.outline_at import carried
 from kalyptra.core.setup.warp import Matrix, inverse, mapped, share_of, similarity_between
 
-CORNERS, CORNERS_BEHIND = 150, 40
+CORNERS, CORNERS_BEHIND = 120, 40
 AROUND = 48
 """Px around the outline that are looked at."""
 FEW = 8
 """With fewer corners inside, the line's own points are tracked, too."""
 OWN_WAY = 12.0
 """Px by which a part of the subject may go its own way between two frames."""
-SWAY, SWAY_REST = 0.12, 0.5
+SWAY, SWAY_REST = 0.1, 0.85
 """Width of what moves as one, as a share of the root of the subject's area; and the weight of standing still."""
-BENDS = ((0.15, 0.3), (0.06, 0.5))
+BENDS = ((0.14, 0.18), (0.036, 0.48))
 """The same for the line's moves: first wide, then what is left of them narrower."""
-BACK_TO_SHAPE = 0.06
+BACK_TO_SHAPE = 0.036
 """The share of what a line strayed from its hand-made shape that it gives back in each step."""
-ASTRAY = 0.15
+ASTRAY = 0.33
 """The most by which a point may stray from it, as a share of the root of the subject's area."""
 LEAN = 0.05
 """How far the hand-made shape, carried along, follows the found one's place and size in each step."""
-STAY = 0.35
+STAY = 0.17
 """Evidence per px for the place where the line is expected."""
 CLEAR, OPEN, LEAST_VISIBLE = 0.85, 0.6, 0.25
 """Shares of the subject: in full view; free to change its shape; and lost when less of it is seen."""
@@ -78,13 +79,13 @@ class Known:
 
     def moved(self, matrix: Matrix) -> Known:
         """The same a step later."""
-        return Known(_carried(matrix, self.drawn), self.memory.carried(matrix), self.anchor.carried(matrix))
+        return Known(carried(matrix, self.drawn), self.memory.carried(matrix), self.anchor.carried(matrix))
 
     def leaning(self, found: Rows) -> Known:
         """The hand-made shape brought a little towards the place and size of the outline that was found."""
         there = similarity_between(self.drawn[:, :2], found[:, :2])
         there = share_of(there, LEAN, self.drawn[:, :2].mean(axis=0))
-        return replace(self, drawn=_carried(there, self.drawn))
+        return replace(self, drawn=carried(there, self.drawn))
 
 
 @dataclass(frozen=True)
@@ -148,18 +149,18 @@ def find_step(
     seen = known.memory.beside(b.lab, origin)
     visible = seen.visible
 
-    ahead = _carried(matrix, here)
+    ahead = carried(matrix, here)
     rest = _moved(known.drawn, -origin)
     if kind is Motion.FREE:
-        carried = mapped(matrix, tracks.before)
-        own = tracks.after - carried
+        there = mapped(matrix, tracks.before)
+        own = tracks.after - there
         with_it = np.linalg.norm(own, axis=1) < OWN_WAY
-        sway = _Sway(carried[with_it], own[with_it], SWAY * area**0.5)
+        sway = _Sway(there[with_it], own[with_it], SWAY * area**0.5)
         ahead[:, :6] += np.tile(sway.at(ahead[:, :2]), 3)
         if found and visible > OPEN:
             _draw_to_edge(a, b, mask, ahead, matrix, sway, area**0.5)
         _lean(ahead, rest, area**0.5, BACK_TO_SHAPE if visible > OPEN else BACK_WHEN_HIDDEN)
-    shifts = ahead[:, :2] - _carried(matrix, here)[:, :2]
+    shifts = ahead[:, :2] - carried(matrix, here)[:, :2]
     if visible > OPEN:
         known = known.leaning(_moved(ahead, origin))
     if known.memory.age >= RENEW:
@@ -243,12 +244,6 @@ def _shifted(matrix: Matrix, origin: NDArray[np.float64]) -> Matrix:
     to[:2, 2], back[:2, 2] = origin, -origin
     whole = to @ matrix @ back
     return np.asarray(whole / whole[2, 2])
-
-
-def _carried(matrix: Matrix, rows: Rows) -> Rows:
-    out = rows.copy()
-    out[:, :6] = mapped(matrix, rows[:, :6].reshape(-1, 3, 2)).reshape(-1, 6)
-    return out
 
 
 def _corners(a: View, b: View, mask: NDArray[np.uint8], rows: Rows, guess: Matrix) -> Tracks:

@@ -1,0 +1,51 @@
+"""Draw the demo's outlines: traced from the truth at a few frames, as an editor would, and followed between them.
+
+Usage, with Kalyptra's own Python: outlines.py [SCENE ...]. It rewrites the outlines in the scenes' setup.json.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+
+from kalyptra.core import Motion, Outline, changed, drawn_outline, follow_range, keyed_by_hand, read_setup, with_steps
+from kalyptra.shell.benches.follow import Clip, post, traced
+
+TOLERANCE = 1.6
+"""Px by which a drawn line may stray from the truth: a quick hand."""
+KEYS = {"runner": (0, 30, 100), "glass": (0,), "window": (0, 48)}
+SUBJECTS = {"runner": "runner", "glass": "glass0", "window": "clerk0"}
+MOTIONS = {"runner": Motion.FREE, "glass": Motion.POSITION, "window": Motion.FREE}
+
+
+def outlines_of(scene: str) -> list[Outline]:
+    clip = Clip(scene)
+    outlines: list[Outline] = []
+    for frame in KEYS[scene]:
+        drawn = traced(clip.truth(frame), TOLERANCE)
+        outlines = [keyed_by_hand(one, frame, new) for one, new in zip(outlines, drawn, strict=False)] or [
+            drawn_outline(f"line{i + 1}", frame, curve, motion=MOTIONS[scene]) for i, curve in enumerate(drawn)
+        ]
+        if scene == "glass":  # nothing moves
+            continue
+        last = clip.frames - 1
+        outlines = [with_steps(one, tuple(follow_range(one, clip.footage, 0, last, clip.width))) for one in outlines]
+    return outlines
+
+
+if __name__ == "__main__":
+    for name in sys.argv[1:] or KEYS:
+        path = Path(__file__).resolve().parent / name / "setup.json"
+        document = read_setup(path.read_text()).model_dump(mode="json")
+        for subject in document["subjects"]:
+            if subject["id"] == SUBJECTS[name]:
+                subject["matte"]["outlines"] = [one.model_dump(mode="json") for one in outlines_of(name)]
+            if subject["id"] == "post00":
+                whole = changed(post(Clip(name)), id="line1", joins="add")
+                subject["matte"]["outlines"] = [whole.model_dump(mode="json")]
+        document["subjects"] = [one for one in document["subjects"] if one["id"] != "coat00"]
+        path.write_text(json.dumps(document, separators=(",", ":")) + "\n")
+        print(name, path.stat().st_size // 1024, "KiB")
