@@ -122,7 +122,20 @@ def truth(scene: Scene, work: Path, out: Path) -> None:
     size = f"{scene.size[0] // 2}x{scene.size[1] // 2}"
     ffv1 = ["-c:v", "ffv1", "-level", "3", "-g", "1", "-coder", "1", "-context", "1"]
     ffmpeg(
-        ["-f", "rawvideo", "-pix_fmt", f"gray{bits}le", "-s", size, "-r", rate, "-i", "-", *ffv1, str(out / "distance.mkv")],
+        [
+            "-f",
+            "rawvideo",
+            "-pix_fmt",
+            f"gray{bits}le",
+            "-s",
+            size,
+            "-r",
+            rate,
+            "-i",
+            "-",
+            *ffv1,
+            str(out / "distance.mkv"),
+        ],
         thinned,
     )
     mattes = (_grey(path).tobytes() for path in sorted(folder.glob("matte-*.png")))

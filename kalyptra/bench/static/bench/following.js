@@ -1,6 +1,6 @@
 // Following outlines: start, watch, cancel; frames that need a look; files in and out.
 import { askJson } from "../design/scripts/server.js";
-import { handFrames, lines, togglingHandKey } from "./lines.js";
+import { droppingKeys, handFrames, lines, puttingEase, togglingHandKey } from "./lines.js";
 import { pointOf } from "./plane.js";
 import { toast } from "./toasts.js";
 
@@ -22,6 +22,7 @@ export function createWork() {
     now: null,
     scope: "outline",
     onLoss: "carry-on",
+    keys: "keep",
 
     async begin() {
       const running = await askJson("GET", shot().url("follows")).catch(() => []);
@@ -30,7 +31,9 @@ export function createWork() {
     async follow(end) {
       const subject = shot().subject();
       const outlines = this.scope === "outline" ? [shot().line] : subject.matte.outlines.map((one) => one.id);
+      const [low, high] = end > viewer().frame ? [viewer().frame + 1, end] : [end, viewer().frame - 1];
       try {
+        if (this.keys === "replace") await shot().commit(droppingKeys(outlines, low, high));
         await shot().settled();
         const order = { subject: subject.id, outlines, start: viewer().frame, end, on_loss: this.onLoss };
         this.watch(await askJson("POST", shot().url("follows"), order));
@@ -134,6 +137,18 @@ export const followParts = {
     },
     loss(event) {
       work().onLoss = event.currentTarget.dataset.value;
+    },
+    isKeys(value) {
+      return work().keys === value;
+    },
+    keys(event) {
+      work().keys = event.currentTarget.dataset.value;
+    },
+    isEase(value) {
+      return shot().outline()?.placement.keys[0].ease === value;
+    },
+    ease(event) {
+      shot().commit(puttingEase(shot().line, event.currentTarget.dataset.value));
     },
     look() {
       work().look();

@@ -88,6 +88,29 @@ export function handFrames(outline) {
   return [...new Set([...outline.shape.keys, ...outline.placement.keys].map((key) => key.frame))].sort((a, b) => a - b);
 }
 
+// How the outline goes from one hand-made key to the next.
+export function puttingEase(id, ease) {
+  const subject = shot().chosen;
+  return (setup) => {
+    const outline = outlineIn(setup, subject, id);
+    for (const keyed of [outline.shape, outline.placement]) for (const key of keyed.keys) key.ease = ease;
+  };
+}
+
+// Hand-made keys in a stretch that is to be followed anew; the last one of each kind stays.
+export function droppingKeys(ids, low, high) {
+  const subject = shot().chosen;
+  return (setup) => {
+    for (const id of ids) {
+      const outline = outlineIn(setup, subject, id);
+      for (const keyed of [outline.shape, outline.placement]) {
+        const left = keyed.keys.filter((key) => key.frame < low || key.frame > high);
+        keyed.keys = left.length ? left : keyed.keys.slice(0, 1);
+      }
+    }
+  };
+}
+
 export function movingHandKey(id, from, to) {
   const subject = shot().chosen;
   return (setup) => {

@@ -137,6 +137,14 @@ class OutlineLoop(BrowserCase):
         self.saved(head + 7)
         self.assertEqual(self.outline.steps, followed)
 
+        # Hand-made keys go only where that is asked for.
+        page.get_by_role("group", name="Hand-made keys on the way").get_by_role("button", name="Replace").click()
+        page.keyboard.press("Home")
+        page.get_by_role("button", name="Follow ahead to the end").click()
+        self.followed(head + 8)
+        self.assertEqual(self.outline.hand_frames, (0,))
+        head += 2
+
         # What is seen is the matte that the truth is compared with.
         page.get_by_role("button", name="Matte").click()
         page.keyboard.press("Home")
@@ -210,3 +218,7 @@ class OutlineLoop(BrowserCase):
         self.saved(head + 3)
         joins = [one.joins.value for one in self.shot.setup.subjects[-1].matte.outlines]
         self.assertEqual(joins, ["take-away", "add"])
+        page.get_by_role("group", name="Between hand-made keys").get_by_role("button", name="Smooth").click()
+        self.saved(head + 4)
+        outline = next(one for one in self.shot.setup.subjects[-1].matte.outlines if one.joins.value == "take-away")
+        self.assertEqual(outline.placement.keys[0].ease, "eased")
