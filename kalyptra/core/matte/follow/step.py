@@ -50,6 +50,8 @@ HALF_SEEN = 19
 """Px around something in front of the subject where a corner may be of the two together."""
 MOST_MISSES = 4
 """Steps in a row in which the anchor is not found in full view; then it has changed too much, and is dropped anew."""
+LEAST_WINDOW = 64
+"""Px that are looked at in each direction, where the frame has them."""
 LEAST_AREA = 12
 """Px."""
 SMOOTH_FIELD = 12
@@ -227,8 +229,11 @@ def _inside(rows: Rows, size: tuple[int, ...]) -> NDArray[np.uint8]:
 def _window(rows: Rows, guess: Matrix, shape: tuple[int, ...]) -> tuple[tuple[slice, slice], NDArray[np.float64]]:
     both = np.concatenate([rows[:, :2], mapped(guess, rows[:, :2])])
     low, high = np.floor(both.min(axis=0)) - AROUND, np.ceil(both.max(axis=0)) + AROUND
-    left, top = (int(np.clip(low[i], 0, shape[1 - i] - 64)) for i in (0, 1))
-    right, bottom = (int(np.clip(high[i], start + 64, shape[1 - i])) for i, start in ((0, left), (1, top)))
+    ends = []
+    for i, length in ((0, shape[1]), (1, shape[0])):
+        start = int(np.clip(low[i], 0, max(0, length - LEAST_WINDOW)))
+        ends.append((start, int(np.clip(high[i], min(start + LEAST_WINDOW, length), length))))
+    (left, right), (top, bottom) = ends
     return (slice(top, bottom), slice(left, right)), np.array([left, top], np.float64)
 
 
