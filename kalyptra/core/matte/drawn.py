@@ -14,6 +14,7 @@ from kalyptra.core.matte.line import bounds, pieces_of
 from kalyptra.core.setup.document import Profile, Refine
 from kalyptra.core.setup.outline import Joins
 from kalyptra.core.setup.outline_at import OutlineAt
+from kalyptra.core.window import Window
 
 Matte = NDArray[np.float32]
 
@@ -36,15 +37,16 @@ def drawn_matte(outlines: Sequence[OutlineAt], refine: Refine, size: tuple[int, 
     """
     whole = np.zeros(size, np.float32)
     for i, outline in enumerate(outlines):
-        one = outline_matte(np.array(outline.rows) * scale, refine, size, scale)
-        if i == 0:  # the first has nothing to act on
-            whole = one
-        elif outline.joins is Joins.ADD:
-            whole = whole + one - whole * one
+        window, part = _part(np.array(outline.rows) * scale, refine, size, scale)
+        under = whole[window]
+        if i == 0 or outline.joins is Joins.ADD:  # the first has nothing to act on
+            under += part - under * part
         elif outline.joins is Joins.TAKE_AWAY:
-            whole = whole * (1 - one)
+            under *= 1 - part
         else:
-            whole = whole * one
+            kept = under * part
+            whole = np.zeros(size, np.float32)
+            whole[window] = kept
     return 1 - whole if refine.invert else whole
 
 
@@ -55,6 +57,13 @@ def outline_matte(rows: NDArray[np.float64], refine: Refine, size: tuple[int, in
     feather inwards to 0 at the feather outwards; each point adds its own to the subject's.
     """
     matte = np.zeros(size, np.float32)
+    window, part = _part(rows, refine, size, scale)
+    matte[window] = part
+    return matte
+
+
+def _part(rows: NDArray[np.float64], refine: Refine, size: tuple[int, int], scale: float) -> tuple[Window, Matte]:
+    """The window of a matte that an outline touches, and its coverage there."""
     grow, inwards, outwards = refine.grow * scale, refine.feather_in * scale, refine.feather_out * scale
     own_in, own_out = float(rows[:, 6].max()), float(rows[:, 7].max())
     plain = grow == 0 and inwards + outwards + own_in + own_out == 0
@@ -62,14 +71,11 @@ def outline_matte(rows: NDArray[np.float64], refine: Refine, size: tuple[int, in
     pieces = pieces_of(rows, 1e9 if plain else PIECE)
     left, top, right, bottom = bounds(pieces)
     margin = int(reach) + 2
-    outer = _within((top - margin, bottom + margin), size[0]), _within((left - margin, right + margin), size[1])
-    if any(low >= high for low, high in outer):
-        return matte
-    window = np.s_[outer[0][0] : outer[0][1], outer[1][0] : outer[1][1]]
-    if plain:
-        origin = (outer[1][0], outer[0][0])
-        matte[window] = coverage(pieces, origin, matte[window].shape)
-        return matte
+    seen = _within((top - margin, bottom + margin), size[0]), _within((left - margin, right + margin), size[1])
+    window = slice(*seen[0]), slice(*seen[1])
+    height, width = seen[0][1] - seen[0][0], seen[1][1] - seen[1][0]
+    if plain or height * width == 0:
+        return window, coverage(pieces, (seen[1][0], seen[0][0]), (height, width))
     # The line may leave the picture and still lie within reach of it.
     origin = (max(left - margin, -margin), max(top - margin, -margin))
     end = (min(right + margin, size[1] + margin), min(bottom + margin, size[0] + margin))
@@ -78,13 +84,13 @@ def outline_matte(rows: NDArray[np.float64], refine: Refine, size: tuple[int, in
     distance, own = away(pieces, origin, extent, reach)
     made = np.empty(extent, np.float32)
     _ramp(made, inside, distance, own, grow, inwards, outwards, _PROFILES[refine.profile])
-    y, x = outer[0][0] - origin[1], outer[1][0] - origin[0]
-    matte[window] = made[y : y + matte[window].shape[0], x : x + matte[window].shape[1]]
-    return matte
+    y, x = seen[0][0] - origin[1], seen[1][0] - origin[0]
+    return window, made[y : y + height, x : x + width]
 
 
 def _within(span: tuple[int, int], length: int) -> tuple[int, int]:
-    return max(0, span[0]), min(length, span[1])
+    low = min(max(0, span[0]), length)
+    return low, min(length, max(low, span[1]))
 
 
 @compiled

@@ -12,7 +12,8 @@ from kalyptra.core import probe as probe_clip
 from kalyptra.shell.benches.figure import Figure, wall
 from kalyptra.shell.benches.scene import DEMO
 
-FRAMES = 48
+FRAMES = 112
+"""The whole clip, as a shot is exported: a render's processes take about 3 s to start."""
 
 
 def run() -> Iterator[Figure]:
@@ -43,4 +44,7 @@ def scaled(setup: Setup, factor: float) -> Setup:
             for key in outline["placement"]["keys"]:
                 a, b, c, d, e, f, g, h = key["value"]
                 key["value"] = (a * factor, b * factor, c * factor, d * factor, e * factor, f * factor, g, h)
+            for step in outline["steps"]:
+                a, b, c, d, e, f, g, h = step["warp"]
+                step["warp"] = (a, b, c * factor, d, e, f * factor, g / factor, h / factor)
     return read_setup(document)
