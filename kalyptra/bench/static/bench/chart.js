@@ -1,4 +1,5 @@
 // The focus chart: time across, distance up (in dioptres, so that the near end has room), and the timeline below.
+import { bare } from "./document.js";
 import { trustOf } from "./following.js";
 import { handFrames, movingHandKey } from "./lines.js";
 import { svg } from "./svg.js";
@@ -64,7 +65,7 @@ export const chart = () => ({
   },
 
   drawPlot() {
-    const { reading } = shot();
+    const reading = bare(shot().reading);
     const { width, height } = this.size;
     if (!reading || width === 0) return;
     const { low, high } = range(reading);

@@ -3,7 +3,9 @@
 import { askJson } from "../design/scripts/server.js";
 import { toast } from "./toasts.js";
 
-export const copy = (value) => JSON.parse(JSON.stringify(value));
+// Without the watching: looked at through it, every number of a large outline costs a call.
+export const bare = (value) => window.Alpine.raw(value);
+export const copy = (value) => JSON.parse(JSON.stringify(bare(value)));
 
 function walk(setup, path, subjectId) {
   const parts = path.split(".");
@@ -62,6 +64,7 @@ export function createShot(state) {
     conflict: null,
     waitingToSave: false,
     readingWanted: false,
+    working: null, // what a gesture makes of the setup, where no number of the page depends on it
     readingBusy: false,
     renderWords: "not yet",
 
@@ -100,10 +103,22 @@ export function createShot(state) {
       this.read();
       window.Alpine.store("viewer").draft();
     },
+    // The same for a change that is seen in the picture alone: the page's fields need not be gone through.
+    sketch(change) {
+      const next = copy(this.setup);
+      change(next);
+      this.working = next;
+      this.drafting = true;
+      window.Alpine.store("viewer").draft();
+    },
+    get seen() {
+      return this.working ?? this.setup;
+    },
     // A whole gesture is one change, and one step of undo.
     async commit(change) {
-      const next = copy(this.setup);
+      const next = copy(this.seen);
       if (change) change(next);
+      this.working = null;
       this.setup = next;
       this.drafting = false;
       if (this.saving) {
@@ -145,6 +160,7 @@ export function createShot(state) {
       this.saved = state;
       if (keepWork) return;
       this.setup = state.setup;
+      this.working = null;
       this.drafting = false;
       if (!this.subject()) this.chosen = state.setup.subjects[0]?.id ?? null;
       if (!this.outline()) {

@@ -1,5 +1,6 @@
 // Following outlines: start, watch, cancel; frames that need a look; files in and out.
 import { askJson } from "../design/scripts/server.js";
+import { bare } from "./document.js";
 import { droppingKeys, handFrames, lines, puttingEase, togglingHandKey } from "./lines.js";
 import { pointOf } from "./plane.js";
 import { toast } from "./toasts.js";
@@ -12,7 +13,7 @@ const SURE = 50; // per cent; below it a frame needs a look
 export const work = () => window.Alpine.store("work");
 
 export function trustOf(subject, line) {
-  return shot().reading?.trust?.[subject]?.[line] ?? [];
+  return bare(shot().reading?.trust?.[subject]?.[line] ?? []);
 }
 
 const needsLook = ([kind, sure]) => kind !== "h" && sure < SURE;

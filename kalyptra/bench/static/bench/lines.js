@@ -1,6 +1,6 @@
 // Outlines on this page: where they lie at the frame that is shown, and how a change of them is written into a setup.
 import { ask, askJson } from "../design/scripts/server.js";
-import { addKey, keyIndex } from "./document.js";
+import { addKey, bare, keyIndex } from "./document.js";
 import { carried, inverse, pointOf, times } from "./plane.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -164,7 +164,7 @@ export function createLines() {
       return this.live?.frame === viewer().frame ? this.live.at : this.at;
     },
     points(id, subject = shot().chosen) {
-      return this.held?.[id] ?? this.source()[subject]?.[id]?.points ?? [];
+      return bare(this.held?.[id] ?? this.source()[subject]?.[id]?.points ?? []);
     },
     matrix(id, subject = shot().chosen) {
       return this.source()[subject]?.[id]?.matrix ?? [1, 0, 0, 0, 1, 0, 0, 0, 1];

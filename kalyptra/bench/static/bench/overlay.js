@@ -1,4 +1,5 @@
 // The outlines over the picture: drawn where the server says they lie at this frame, changed by handles and keys.
+import { bare } from "./document.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { pen, ring } from "./pen.js";
 import { about, along, boxOf, carried, madeSmooth, pathOf, shift, split, stretch, turn } from "./plane.js";
@@ -32,6 +33,9 @@ const freeId = (points) => Math.max(-1, ...points.map((p) => p.id)) + 1;
 
 export const overlay = () => ({
   band: null, // a rectangle that selects points
+  box: null,
+  focused: null,
+  dragging: false,
   init() {
     window.Alpine.effect(() => this.visible && lines().fetch());
     window.Alpine.effect(() => this.draw());
@@ -48,7 +52,8 @@ export const overlay = () => ({
     if (!this.visible) return;
     void lines().wanted;
     const active = document.activeElement;
-    const focused = active?.closest?.("svg") === this.$el ? [active.dataset.act, active.dataset.id, active.dataset.point] : null;
+    if (active?.closest?.("svg") === this.$el) this.focused = [active.dataset.act, active.dataset.id, active.dataset.point];
+    else if (active !== document.body) this.focused = null;
     const { width, height } = shot().clip;
     const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
     if (lines().shown) for (const one of shot().setup.subjects) parts.push(...this.subject(one));
@@ -56,8 +61,9 @@ export const overlay = () => ({
     if (this.band) parts.push(svg("rect", { class: "shape-ring ink-1", ...this.band }));
     this.$el.replaceChildren(...parts);
     this.$el.classList.toggle("pen", pen().drawing);
-    if (focused) {
-      const [act, id, point] = focused;
+    // Every node is a new one: the keyboard stays where it was, once the pointer has let go.
+    if (this.focused && !this.dragging) {
+      const [act, id, point] = this.focused;
       this.$el.querySelector(`[data-act="${act}"]${id ? `[data-id="${id}"]` : ""}${point ? `[data-point="${point}"]` : ""}`)?.focus({ preventScroll: true });
     }
   },
@@ -82,15 +88,16 @@ export const overlay = () => ({
     const { grow, feather_in: inwards, feather_out: outwards } = one.refine;
     const rings = [];
     const own = points.some((p) => p.fin > 0 || p.fout > 0);
-    const add = (d) => rings.push(svg("path", { class: `shape-ring ${ink}`, d }));
-    if (inwards > 0 || own) add(ring(points, grow - inwards, (p) => -p.fin));
-    if (outwards > 0 || own) add(ring(points, grow + outwards, (p) => p.fout));
-    if (grow !== 0) add(ring(points, grow, () => 0));
+    const places = along(points, Math.max(2, Math.min(10, Math.round(400 / points.length))));
+    const add = (by, of) => rings.push(svg("path", { class: `shape-ring ${ink}`, d: ring(places, by, of) }));
+    if (inwards > 0 || own) add(grow - inwards, (p) => -p.fin);
+    if (outwards > 0 || own) add(grow + outwards, (p) => p.fout);
+    if (grow !== 0) add(grow, () => 0);
     return rings;
   },
   points(one, points, ink) {
     const size = 4 / viewer().scale;
-    const selected = new Set(shot().points);
+    const selected = new Set(bare(shot().points));
     const parts = [];
     points.forEach((p, i) => {
       const common = { "data-id": one.id, "data-point": p.id, tabindex: 0, role: "button" };
@@ -126,16 +133,18 @@ export const overlay = () => ({
   },
 
   place(event) {
-    const box = this.$el.getBoundingClientRect();
+    const box = this.box ?? this.$el.getBoundingClientRect();
     const scale = shot().clip.width / box.width;
     return { x: (event.clientX - box.left) * scale, y: (event.clientY - box.top) * scale };
   },
   // Follow the pointer until it is let go.
   track(event, move, end) {
     this.$el.setPointerCapture(event.pointerId);
+    this.box = this.$el.getBoundingClientRect(); // the picture stays where it is meanwhile
     const moved = (at) => move(this.place(at), at);
     this.$el.addEventListener("pointermove", moved);
     const stop = (at) => {
+      this.box = null;
       this.$el.removeEventListener("pointermove", moved);
       this.$el.removeEventListener("pointerup", stop);
       this.$el.removeEventListener("pointercancel", stop);
@@ -180,6 +189,15 @@ export const overlay = () => ({
     const outline = shot().line;
     const start = lines().points(outline);
     let moved = false;
+    let latest = null;
+    const show = () => {
+      if (!latest) return;
+      const { change, words, spot, at } = latest;
+      latest = null;
+      this.tag(words, at);
+      if (spot) this.loupe(spot);
+      shot().sketch(change);
+    };
     this.track(
       event,
       (to, at) => {
@@ -187,11 +205,14 @@ export const overlay = () => ({
         moved = true;
         const { points, change, words, at: spot } = this.changed(act, outline, start, from, to, at, Number(point));
         lines().hold(outline, points);
-        this.tag(words, at);
-        if (spot) this.loupe(spot);
-        shot().draft(change);
+        // A pointer may speak more often than the screen shows.
+        this.dragging = true;
+        if (!latest) requestAnimationFrame(show);
+        latest = { change, words, spot, at };
       },
       () => {
+        show();
+        this.dragging = false;
         this.tag(null);
         this.loupe(null);
         if (moved) shot().commit();
@@ -326,10 +347,11 @@ export const overlay = () => ({
     const tag = this.$el.parentElement.querySelector(".tag");
     tag.hidden = !words;
     if (!words) return;
-    const box = this.$el.parentElement.getBoundingClientRect();
+    const { box } = this;
+    if (!box) return;
     tag.textContent = words;
-    tag.style.left = `${event.clientX - box.left + 16}px`;
-    tag.style.top = `${event.clientY - box.top + 14}px`;
+    tag.style.left = `${event.clientX - box.left + parseFloat(this.$el.style.left) + 16}px`;
+    tag.style.top = `${event.clientY - box.top + parseFloat(this.$el.style.top) + 14}px`;
   },
   // The picture around a point that is dragged, four times as large, with the line through it.
   loupe(spot) {

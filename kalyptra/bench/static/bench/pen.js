@@ -1,6 +1,6 @@
 // Drawing a new outline: corner by corner, or freehand.
 import { fitLine, newId, newOutline, pointsOfCurve } from "./lines.js";
-import { along, corner, corners, ellipse, pathOf, rounded } from "./plane.js";
+import { corner, corners, ellipse, pathOf, rounded } from "./plane.js";
 import { svg } from "./svg.js";
 import { toast } from "./toasts.js";
 
@@ -131,7 +131,7 @@ function addSubject(outline) {
 }
 
 // The ring at a distance from the line, with what each point adds.
-export function ring(points, by, own) {
-  const places = along(points, 10).map((p) => `${(p.x + p.nx * (by + own(p))).toFixed(1)} ${(p.y + p.ny * (by + own(p))).toFixed(1)}`);
+export function ring(along, by, own) {
+  const places = along.map((p) => `${(p.x + p.nx * (by + own(p))).toFixed(1)} ${(p.y + p.ny * (by + own(p))).toFixed(1)}`);
   return `M${places.join("L")}Z`;
 }

@@ -79,7 +79,14 @@ export function along(points, per = 12) {
   return places;
 }
 
+const boxes = new WeakMap(); // a list of points never changes; another one takes its place
+
 export function boxOf(points) {
+  if (!boxes.has(points)) boxes.set(points, measured(points));
+  return boxes.get(points);
+}
+
+function measured(points) {
   const places = along(points, 8);
   const [xs, ys] = [places.map((p) => p.x), places.map((p) => p.y)];
   const [left, right, top, bottom] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];

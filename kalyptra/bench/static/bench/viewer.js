@@ -208,7 +208,7 @@ export function createViewer() {
       this.draftBusy = true;
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
-        const body = { setup: copy(shot().setup), frame: this.frame, view: this.view, size: DRAG };
+        const body = { setup: copy(shot().seen), frame: this.frame, view: this.view, size: DRAG };
         if (this.view === "matte" || this.view === "overlay") body.subject = shot().chosen;
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
