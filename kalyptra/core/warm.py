@@ -10,13 +10,14 @@ from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import outline_matte
+from kalyptra.core.matte.follow.step import Known, find_step
 from kalyptra.core.setup.document import Refine
-from kalyptra.core.setup.outline import Curve
+from kalyptra.core.setup.outline import Curve, Motion
 from kalyptra.core.setup.shapes import ellipse
 
 
 def warm_up() -> None:
-    """Render one small frame; also keeps freed memory from here on."""
+    """Render one small frame and follow an outline by one; also keeps freed memory from here on."""
     keep_freed_memory()
     size = (54, 96)
     light = to_light(np.zeros((*size, 3), np.uint8), Transfer.SRGB)
@@ -26,5 +27,7 @@ def warm_up() -> None:
         CutOut(outline_matte(rows, refine, size), distance)
         for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0))
     ]
+    noise = np.random.default_rng(1).integers(0, 255, (*size, 3), np.uint8)
+    find_step(noise, noise, rows, Motion.FREE, np.eye(3), Known.at(noise, rows))
     lens = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
     to_codes(through_lens(light, dioptres, cut_outs, lens, quality=Quality.PREVIEW), Transfer.SRGB)

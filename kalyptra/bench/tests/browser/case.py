@@ -16,6 +16,7 @@ from playwright.sync_api import Locator, Page, sync_playwright
 from procrastinate.contrib.django import app
 
 from kalyptra.bench import pictures
+from kalyptra.core import warm_up
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
@@ -65,6 +66,7 @@ class BrowserCase(StaticLiveServerTestCase):
                     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}  # fmt: skip
         cls.enterClassContext(override_settings(STORAGES=storages, DATA=cls.folder, FRAME_CACHE=cls.folder / "frames"))
         super().setUpClass()
+        warm_up()  # a fresh clone compiles its loops first: no page waits for that
         # Playwright runs an event loop in this thread, at which Django's guard would take offence.
         cls.enterClassContext(mock.patch.dict(os.environ, {"DJANGO_ALLOW_ASYNC_UNSAFE": "1"}))
         playwright = sync_playwright().start()
@@ -79,7 +81,7 @@ class BrowserCase(StaticLiveServerTestCase):
         worker.start()
         self.addCleanup(worker.stop)
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=self.live_server_url)
-        context.set_default_timeout(30_000)
+        context.set_default_timeout(60_000)
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
         self.complaints: list[str] = []
