@@ -1,6 +1,4 @@
 // Maps of the plane as nine numbers, row by row, and closed splines as lists of points.
-export const UNMOVED = [1, 0, 0, 0, 1, 0, 0, 0, 1];
-
 export function apply(m, x, y) {
   const w = m[6] * x + m[7] * y + m[8];
   return [(m[0] * x + m[1] * y + m[2]) / w, (m[3] * x + m[4] * y + m[5]) / w];
