@@ -7,14 +7,30 @@ from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import NinjaAPI, Schema
+from ninja import File, Form, NinjaAPI, Schema, UploadedFile
 from ninja.security import django_auth
 
+from kalyptra.bench.mattes import BadMarks, matte_from_line, matte_from_marks, trust_of_mattes
 from kalyptra.bench.outlines import BadDrawing, fitted, outlines_at, read_drawing, svg_of, trust_of
 from kalyptra.bench.pictures import SIZES, frame_jpeg
 from kalyptra.bench.state import ShotState, shot_state
-from kalyptra.core import FrameUnreadable, OnLoss, Setup, SetupError, View, iris_outline, read_frame, read_setup
-from kalyptra.library import revisions
+from kalyptra.core import (
+    Channel,
+    Curve,
+    Format,
+    FrameUnreadable,
+    NotKept,
+    OnLoss,
+    Setup,
+    SetupError,
+    Spot,
+    Stroke,
+    View,
+    iris_outline,
+    read_frame,
+    read_setup,
+)
+from kalyptra.library import kept, revisions
 from kalyptra.library.models import Project, Revision, Shot
 from kalyptra.work import orders
 from kalyptra.work.following import found_in, with_found
@@ -59,6 +75,16 @@ class Draft(Schema):
 class RenderOrder(Schema):
     first: int
     last: int
+    made: Literal["result"] | Format = "result"
+    subject: str = ""
+    gaps: bool = False
+    """Render although mattes are missing at some frames."""
+
+
+class Gap(Problem):
+    """Mattes are missing at some frames; asked again with `gaps`, it is rendered all the same."""
+
+    gaps: bool = True
 
 
 class RenderState(Schema):
@@ -74,6 +100,7 @@ class RenderState(Schema):
     words: str
     message: str
     file: bool
+    made: str
 
     @staticmethod
     def resolve_file(render: Render) -> bool:
@@ -92,16 +119,39 @@ class OutlineFile(Schema):
     frame: int
 
 
+class Marks(Schema):
+    """Brush marks on a frame, and the stored matte that they mend, if any."""
+
+    frame: int
+    marks: list[Stroke]
+    under: str | None = None
+
+
+class Line(Schema):
+    """A line drawn around the subject."""
+
+    curve: Curve
+
+
+class Made(Schema):
+    """A stored matte."""
+
+    matte: str
+
+
 class FollowOrder(Schema):
-    subject: str
-    outlines: list[str]
+    what: Literal["outlines", "mattes", "people", "plate"] = "outlines"
+    subject: str = ""
+    outlines: list[str] = []
     start: int
     end: int
     on_loss: OnLoss = OnLoss.CARRY_ON
+    spot: Spot | None = None
 
 
 class FollowState(Schema):
     id: int
+    what: str
     subject: str
     state: str
     words: str
@@ -114,14 +164,30 @@ class FollowState(Schema):
 
     @staticmethod
     def resolve_outlines(follow: Follow) -> dict[str, Any]:
-        if follow.state != Follow.State.RUNNING:
+        if follow.state != Follow.State.RUNNING or follow.what != Follow.What.OUTLINES:
             return {}
-        return outlines_at(with_found(follow.shot.setup, follow.subject, found_in(follow)), follow.frame)
+        return outlines_at(with_found(follow.shot.setup, follow, found_in(follow)), follow.frame)
 
 
 @api.exception_handler(BadDrawing)
 def bad_drawing(request: HttpRequest, error: BadDrawing) -> HttpResponse:
     return api.create_response(request, {"error": str(error)}, status=422)
+
+
+@api.exception_handler(BadMarks)
+def bad_marks(request: HttpRequest, error: BadMarks) -> HttpResponse:
+    return api.create_response(request, {"error": str(error)}, status=422)
+
+
+@api.exception_handler(kept.Full)
+def full(request: HttpRequest, error: kept.Full) -> HttpResponse:
+    return api.create_response(request, {"error": str(error)}, status=507)
+
+
+@api.exception_handler(NotKept)
+def not_kept(request: HttpRequest, error: NotKept) -> HttpResponse:
+    text = f"{str(error).capitalize()}. The setup is unchanged; follow the subject again, or recover the plate again."
+    return api.create_response(request, {"error": text}, status=404)
 
 
 @api.exception_handler(SetupError)
@@ -212,6 +278,7 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
         "step": step,
         "iris": iris_outline(setup),
         "trust": trust_of(setup),
+        "mattes": trust_of_mattes(setup),
         "lens": [asdict(one.lens) for one in read],
         "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
     }
@@ -248,13 +315,38 @@ def outlines_file(request: HttpRequest, shot_id: int, subject: str) -> HttpRespo
     return response
 
 
+@api.post("shots/{shot_id}/mattes/marks", response={200: Made, 404: Problem, 422: Problem, 507: Problem})
+def mark(request: HttpRequest, shot_id: int, marks: Marks) -> Made:
+    """Find a matte from brush marks, or mend one. It is put into a setup by saving that."""
+    shot = open_shot(request, shot_id)
+    return Made(matte=matte_from_marks(shot.media, marks.frame, marks.marks, marks.under))
+
+
+@api.post("shots/{shot_id}/mattes/line", response={200: Made, 422: Problem, 507: Problem})
+def line_around(request: HttpRequest, shot_id: int, line: Line) -> Made:
+    return Made(matte=matte_from_line(open_shot(request, shot_id).media, line.curve))
+
+
+@api.post("shots/{shot_id}/imports", response={200: FollowState, 422: Problem})
+def bring(
+    request: HttpRequest, shot_id: int, file: File[UploadedFile], channel: Form[Channel], subject: Form[str] = ""
+) -> Follow | tuple[Literal[422], Problem]:
+    """Bring a matte or a plate that was made elsewhere."""
+    shot = open_shot(request, shot_id)
+    try:
+        return orders.order_import(shot, file, file.name or "file", channel, subject, request.user)
+    except orders.Refused as reason:
+        return 422, Problem(error=str(reason))
+
+
 @api.post("shots/{shot_id}/follows", response={200: FollowState, 422: Problem})
 def start_follow(request: HttpRequest, shot_id: int, order: FollowOrder) -> Follow | tuple[Literal[422], Problem]:
     shot = open_shot(request, shot_id)
     try:
         return orders.order_follow(
-            shot, order.subject, order.outlines, order.start, order.end, order.on_loss, request.user
-        )
+            shot, Follow.What(order.what), order.start, order.end, request.user, order.subject, order.outlines,
+            order.on_loss, order.spot,
+        )  # fmt: skip
     except orders.Refused as reason:
         return 422, Problem(error=str(reason))
 
@@ -281,11 +373,15 @@ def renders(request: HttpRequest, shot_id: int) -> list[Render]:
     return list(open_shot(request, shot_id).renders.all()[:20])
 
 
-@api.post("shots/{shot_id}/renders", response={200: RenderState, 422: Problem})
-def start_render(request: HttpRequest, shot_id: int, order: RenderOrder) -> Render | tuple[Literal[422], Problem]:
+@api.post("shots/{shot_id}/renders", response={200: RenderState, 409: Gap, 422: Problem})
+def start_render(request: HttpRequest, shot_id: int, order: RenderOrder) -> Render | tuple[int, Problem]:
     shot = open_shot(request, shot_id)
     try:
-        return orders.order_render(shot, order.first, order.last, request.user)
+        return orders.order_render(
+            shot, order.first, order.last, request.user, str(order.made), order.subject, order.gaps
+        )
+    except orders.Gaps as reason:
+        return 409, Gap(error=str(reason))
     except orders.Refused as reason:
         return 422, Problem(error=str(reason))
 

@@ -16,6 +16,7 @@ from kalyptra.core import (
     drawn_outline,
     fit_closed,
     keyed_by_hand,
+    outlines_of,
     placed_at,
     read_svg,
     trust,
@@ -32,7 +33,7 @@ class BadDrawing(ValueError):
 def outlines_at(setup: Setup, frame: int) -> dict[str, Any]:
     """By subject and outline: points in px of the source, and the placement that puts them there."""
     return {
-        subject.id: {outline.id: _placed(outline, frame) for outline in subject.matte.outlines}
+        subject.id: {outline.id: _placed(outline, frame) for outline in outlines_of(subject.matte)}
         for subject in setup.subjects
     }
 
@@ -53,7 +54,7 @@ def trust_of(setup: Setup) -> dict[str, Any]:
     return {
         subject.id: {
             outline.id: [[one.kind.value[0], round(one.confidence * 100)] for one in trust(outline, first, last)]
-            for outline in subject.matte.outlines
+            for outline in outlines_of(subject.matte)
             if outline.steps
         }
         for subject in setup.subjects
@@ -95,7 +96,7 @@ def svg_of(setup: Setup, subject_id: str, size: tuple[int, int]) -> str:
     drawn = {
         frame: [
             DrawnOutline(one.id, one.joins, curve_of(at.ids, at.rows))
-            for one, at in ((one, placed_at(one, frame)) for one in (subject.matte.outlines if subject else ()))
+            for one, at in ((one, placed_at(one, frame)) for one in (outlines_of(subject.matte) if subject else ()))
         ]
         for frame in frames
     }

@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 import hashlib
+from contextlib import AbstractContextManager
 from functools import lru_cache
 
 import cv2
 from django.conf import settings
 
 from kalyptra.bench.framecache import FrameCache
-from kalyptra.core import HeldPicture, Quality, ReaderPool, Setup, Sources, View, look_identity, render_frame, shrink
+from kalyptra.core import (
+    HeldPicture,
+    PictureSource,
+    Quality,
+    ReaderPool,
+    Setup,
+    Sources,
+    View,
+    look_identity,
+    pictures_needed,
+    render_frame,
+    shrink,
+)
+from kalyptra.library import kept
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Media
 
@@ -42,9 +56,15 @@ def frame_jpeg(media: Media, setup: Setup, frame: int, view: View, size: int, su
 
 
 def _make(media: Media, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> bytes:
-    with _readers.borrow(local_path(media.proxy), media.proxy_facts) as reader:
+    kept.fetch(pictures_needed(setup, frame, frame))
+    with borrowed(media) as reader:
         footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
-    sources = Sources(footage, media.facts.width)
+    sources = Sources(footage, media.facts.width, kept.store())
     codes = render_frame(setup, frame, sources, view, subject, Quality.PREVIEW)
     done, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return data.tobytes()
+
+
+def borrowed(media: Media) -> AbstractContextManager[PictureSource]:
+    """The proxy of a clip, open."""
+    return _readers.borrow(local_path(media.proxy), media.proxy_facts)

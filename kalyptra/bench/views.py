@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import mimetypes
+from pathlib import Path
 
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
@@ -45,5 +47,7 @@ def rendered_file(request: HttpRequest, pk: int) -> FileResponse:
     found = open_render(request, pk)
     if not found.file:
         raise Http404("this render has no file")
-    name = f"{found.shot.title} {found.first}-{found.last}.mp4"
-    return FileResponse(found.file.open(), as_attachment=True, filename=name, content_type="video/mp4")
+    suffix = Path(found.file.name or "").suffix
+    name = f"{found.shot.title} {found.first}-{found.last}{suffix}"
+    kind = mimetypes.types_map.get(suffix, "application/octet-stream")
+    return FileResponse(found.file.open(), as_attachment=True, filename=name, content_type=kind)

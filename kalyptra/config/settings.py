@@ -110,6 +110,11 @@ FRAME_CACHE = DATA / "cache" / "frames"
 FRAME_CACHE_LIMIT = int(os.environ.get("KALYPTRA_FRAME_CACHE_LIMIT", 4 << 30))
 LOCAL_COPIES = DATA / "cache" / "copies"
 
+# Mattes and plates that setups name. Not a cache: what a setup names is kept.
+KEPT = DATA / "media" / "kept"
+KEPT_LIMIT = int(os.environ.get("KALYPTRA_STORE_LIMIT", 40 << 30))
+"""Bytes; at the limit new mattes and plates are refused, and nothing is lost."""
+
 # Workers
 PROCRASTINATE_IMPORT_PATHS = ["kalyptra.work.tasks"]
 WORKER_HEARTBEAT = 3

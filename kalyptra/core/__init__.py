@@ -7,24 +7,51 @@ from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.probe import NotFootage, probe, rate_text
 from kalyptra.core.clip.proxy import make_proxy, proxy_size
-from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, ReaderPool, decode_still, open_clip, shrink
+from kalyptra.core.clip.reader import (
+    FrameUnreadable,
+    HeldPicture,
+    PictureSource,
+    ReaderPool,
+    decode_still,
+    open_clip,
+    shrink,
+)
 from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
-from kalyptra.core.following import OnLoss, follow, follow_range
-from kalyptra.core.frame import CutOut, Opening, Plate, Quality, Sources, View, render_frame, through_lens
+from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
+from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
+from kalyptra.core.following.outlines import OnLoss, follow, follow_range
+from kalyptra.core.frame import CutOut, Opening, Plate, Quality, Sources, View, cut_out, render_frame, through_lens
 from kalyptra.core.identity import look_identity
+from kalyptra.core.importing import Channel, import_to_store
+from kalyptra.core.kept import Folder, Kept, Nothing, NotKept
 from kalyptra.core.lens.optics import ThinLens
-from kalyptra.core.matte.drawn import drawn_matte
+from kalyptra.core.matte.drawn import curve_matte, drawn_matte
+from kalyptra.core.matte.marks import marked_matte
+from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.reading import Reading, iris_outline, read_frame
-from kalyptra.core.setup.document import Footage, Output, Refine, Setup
+from kalyptra.core.recovering import Patch, recover, recover_to_store
+from kalyptra.core.setup.document import (
+    Edge,
+    FilledBy,
+    Footage,
+    OutlineMatte,
+    Output,
+    PlateSource,
+    Refine,
+    Setup,
+    outlines_of,
+)
 from kalyptra.core.setup.fit import fit_closed
 from kalyptra.core.setup.keying import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
+from kalyptra.core.setup.needs import frames_without, pictures_named, pictures_needed, spans
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
 from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
+from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
 from kalyptra.core.setup.upgrade import SetupError, read_setup
@@ -32,24 +59,44 @@ from kalyptra.core.warm import warm_up
 
 __all__ = [
     "NEEDS_A_LOOK",
+    "Carried",
+    "Channel",
     "ClipFacts",
     "Curve",
     "CutOut",
     "DrawnOutline",
+    "Edge",
+    "FilledBy",
+    "Folder",
     "Footage",
+    "Format",
+    "FoundFrame",
+    "FoundMatte",
     "FrameUnreadable",
     "GuardedFailure",
     "HeldPicture",
+    "How",
+    "ImportedMatte",
     "Joins",
+    "Kept",
     "Kind",
+    "MatteJob",
+    "MatteKey",
     "Motion",
     "NotFootage",
+    "NotKept",
     "NotOutlines",
+    "Nothing",
     "OnLoss",
     "Opening",
     "Outline",
+    "OutlineMatte",
     "Output",
+    "Patch",
+    "PictureSource",
     "Plate",
+    "PlatePatch",
+    "PlateSource",
     "Quality",
     "Rate",
     "ReaderPool",
@@ -59,14 +106,21 @@ __all__ = [
     "Setup",
     "SetupError",
     "Sources",
+    "Spot",
     "Step",
+    "Stroke",
     "ThinLens",
     "Transfer",
     "Trust",
     "TrustKind",
     "View",
+    "at_full_size",
     "changed",
+    "codes_of",
+    "coverage_of",
+    "curve_matte",
     "curve_of",
+    "cut_out",
     "decode_and_encode",
     "decode_still",
     "drawn_matte",
@@ -74,14 +128,25 @@ __all__ = [
     "fill",
     "fit_closed",
     "follow",
+    "follow_keys",
+    "follow_mattes",
+    "follow_people",
     "follow_range",
+    "frames_without",
+    "import_to_store",
     "iris_outline",
     "keep_freed_memory",
     "keyed_by_hand",
+    "laid_over",
     "look_identity",
     "make_proxy",
+    "marked_matte",
+    "mattes_to_file",
     "open_clip",
     "outline_at",
+    "outlines_of",
+    "pictures_named",
+    "pictures_needed",
     "placed_at",
     "probe",
     "proxy_size",
@@ -89,9 +154,12 @@ __all__ = [
     "read_frame",
     "read_setup",
     "read_svg",
+    "recover",
+    "recover_to_store",
     "render_frame",
     "render_to_file",
     "shrink",
+    "spans",
     "through_lens",
     "timecode",
     "to_codes",

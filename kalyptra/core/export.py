@@ -24,6 +24,7 @@ from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
 from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.frame import Sources, render_frame
+from kalyptra.core.kept import Folder, Kept, Nothing
 from kalyptra.core.setup.document import Compression, Setup
 
 PART_FRAMES = 48
@@ -45,6 +46,7 @@ class RenderJob:
         source: the clip's file.
         facts: the clip.
         first, last: range in frames of the clip, both rendered.
+        kept: folder of stored mattes and plates, where the setup names any.
     """
 
     setup: Setup
@@ -52,6 +54,7 @@ class RenderJob:
     facts: ClipFacts
     first: int
     last: int
+    kept: Path | None = None
 
     @property
     def frames(self) -> int:
@@ -98,6 +101,7 @@ def render_to_file(job: RenderJob, folder: Path, out: Path, on_progress: Progres
         work = {
             "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
             "source": str(job.source), "parts": missing, "size": list(job.size),
+            "kept": str(job.kept) if job.kept else None,
         }  # fmt: skip
         seconds = 300 + job.frames * job.facts.width * job.facts.height / 2e5
         # One process for all parts: starting one costs seconds.
@@ -119,7 +123,7 @@ def _stop() -> None:
 
 def render_parts_here(
     setup: dict[str, Any], facts: dict[str, Any], source: str, parts: list[tuple[int, int, str]], size: list[int],
-    report: Callable[..., None],
+    kept: str | None, report: Callable[..., None],
 ) -> None:  # fmt: skip
     """Render parts, each given by its first and last frame and its path; runs inside the guarded process.
 
@@ -128,11 +132,12 @@ def render_parts_here(
     keep_freed_memory()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader = open_clip(Path(source), clip, threads=2)
+    store = Folder(Path(kept)) if kept else Nothing()
     count = 0
     for first, last, path in parts:
         unfinished = Path(path).with_suffix(".unfinished")
         writer = H264Writer(unfinished, (size[0], size[1]), clip.rate, clip.transfer, X264[look.output.quality])
-        for codes in rendered(look, reader, clip, range(first, last + 1)):
+        for codes in rendered(look, reader, clip, range(first, last + 1), store):
             whole = codes[: even(codes.shape[0]), : even(codes.shape[1])]
             writer.write(np.ascontiguousarray(fit(whole, (size[0], size[1]))))
             count += 1
@@ -155,7 +160,9 @@ def decode_and_encode(
     reader.close()
 
 
-def rendered(setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range) -> Iterator[NDArray[np.uint8]]:
+def rendered(
+    setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range, kept: Kept | None = None
+) -> Iterator[NDArray[np.uint8]]:
     """Rendered frames in order; a few are worked on at once, one thread each.
 
     A frame that cannot be decoded repeats the one before it; the first one of a range must be readable.
@@ -170,7 +177,8 @@ def rendered(setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range
             except FrameUnreadable:
                 if last is None:
                     raise
-            waiting.append(pool.submit(render_frame, setup, frame, Sources(HeldPicture(clip, last), clip.width)))
+            sources = Sources(HeldPicture(clip, last), clip.width, kept or Nothing())
+            waiting.append(pool.submit(render_frame, setup, frame, sources))
             if len(waiting) > at_once:
                 yield waiting.popleft().result()
         while waiting:

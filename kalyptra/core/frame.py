@@ -12,19 +12,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
-from kalyptra.core.clip.reader import PictureSource
+from kalyptra.core.clip.reader import Picture, PictureSource
 from kalyptra.core.clip.transfer import light_of, to_codes, to_light
 from kalyptra.core.distance.stack import stack
+from kalyptra.core.kept import Kept, Nothing
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
 from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
 from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
 from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.plate.behind import picture_behind
+from kalyptra.core.matte.refine import edged, grown, limited
+from kalyptra.core.matte.steady import steadied
+from kalyptra.core.matte.stored import stored_matte
+from kalyptra.core.plate.against import against_plate
+from kalyptra.core.plate.behind import Known, picture_behind
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
 from kalyptra.core.proof.blur_size import blur_view
-from kalyptra.core.setup.document import Acts, Aperture, HeldRange, Highlights, Iris, Setup
-from kalyptra.core.setup.resolve import Look, SubjectAt, resolve
+from kalyptra.core.proof.edges import edge_view
+from kalyptra.core.proof.seen import change_view, seen_view
+from kalyptra.core.setup.document import Acts, Aperture, FilledBy, HeldRange, Highlights, Iris, Refine, Setup
+from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, PlateAt, SubjectAt, resolve
 from kalyptra.core.window import window_of
 
 Light = NDArray[np.float32]
@@ -41,6 +48,10 @@ class View(StrEnum):
     OVERLAY = "overlay"
     MATTE = "matte"
     BLUR = "blur"
+    CHANGE = "change"
+    PLATE = "plate"
+    SEEN = "seen"
+    EDGES = "edges"
 
 
 class Quality(StrEnum):
@@ -61,10 +72,12 @@ class Sources:
     Attributes:
         footage: the clip, or its proxy.
         full_width: width in px of the clip at full size; a setup's lengths are in its pixels.
+        kept: where mattes and plates that are pictures come from.
     """
 
     footage: PictureSource
     full_width: int
+    kept: Kept = field(default_factory=Nothing)
 
 
 @dataclass(frozen=True)
@@ -145,19 +158,87 @@ def render_frame(
     light = to_light(picture.codes, picture.transfer)
     if view is View.SOURCE:
         return to_codes(light, picture.transfer)
-    mattes = [matte_of(one, picture.size, scale) for one in look.subjects]
+    pairs, known = _mattes(look, picture, light, sources, quality is Quality.FINAL)
     if view in (View.MATTE, View.OVERLAY):
-        chosen = [m for m, one in zip(mattes, look.subjects, strict=True) if subject in (None, one.id)]
+        chosen = [m for m, one in pairs if subject in (None, one.id)]
         return _matte_view(view, light, chosen, picture.transfer)
-    pairs = list(zip(mattes, look.subjects, strict=True))
+    if view is View.CHANGE:
+        shown = [(m, one) for m, one in pairs if subject in (None, one.id)]
+        before = [_found(one.matte, Refine(), picture.size, scale, sources.kept) for _, one in shown]
+        return change_view(before, [m for m, _ in shown], picture.size)
     zones = [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE]
     dioptres = stack(picture.size, look.backdrop, zones)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
     opening = opening_at(look, sources.full_width)
     if view is View.BLUR:
         return blur_view(blur_size(dioptres, cut_outs, opening) / np.float32(scale))
-    result = through_lens(light, dioptres, cut_outs, opening, None, quality, look.plate.growth * scale)
+    covered = [one.matte for one in cut_outs]
+    detailed = look.plate.filled_by is FilledBy.DETAILED
+    plate = Plate(*picture_behind(light, dioptres, covered, look.plate.growth * scale, known, detailed))
+    if view is View.PLATE:
+        return to_codes(plate.light, picture.transfer)
+    if view is View.SEEN:
+        return seen_view(light, covered, known.seen if known else None, look.plate.growth * scale)
+    result = through_lens(light, dioptres, cut_outs, opening, plate, quality)
+    if view is View.EDGES:
+        naive = through_lens(light, dioptres, cut_outs, opening, Plate(light, dioptres), quality)
+        behind = through_lens(plate.light, plate.dioptres, (), opening, Plate(plate.light, plate.dioptres), quality)
+        codes = [to_codes(one, picture.transfer) for one in (result, naive, behind)]
+        return edge_view(codes[0], codes[1], codes[2], covered)
     return to_codes(result, picture.transfer)
+
+
+def cut_out(setup: Setup, frame: int, sources: Sources, subject: str | None = None) -> tuple[NDArray[np.uint8], Matte]:
+    """A subject taken out of its frame, with its own colour where its edge is soft.
+
+    Args:
+        subject: the subject's id; None means all of them together.
+
+    Returns:
+        (height, width, 3) RGB codes on the footage's transfer curve, black where the matte is 0, and the matte.
+
+    Raises:
+        FrameUnreadable: the footage has no such frame.
+        NotKept: a stored matte or plate is not there.
+    """
+    look = resolve(setup, frame)
+    picture = sources.footage.picture(frame)
+    light = to_light(picture.codes, picture.transfer)
+    pairs, known = _mattes(look, picture, light, sources, True)
+    chosen = [m for m, one in pairs if subject in (None, one.id)]
+    matte = np.asarray(np.max(chosen, axis=0), np.float32) if chosen else np.zeros(picture.size, np.float32)
+    growth = look.plate.growth * picture.size[1] / sources.full_width
+    flat = np.zeros(picture.size, np.float32)
+    behind, _ = picture_behind(light, flat, [matte], growth, known, look.plate.filled_by is FilledBy.DETAILED)
+    colour = own_colour(light, matte, behind)
+    colour[matte <= 0] = 0
+    return to_codes(colour, picture.transfer), matte
+
+
+def covered(setup: Setup, frame: int, sources: Sources) -> Matte:
+    """What the cut-outs of a frame cover together: the hole in the picture behind them.
+
+    Raises:
+        FrameUnreadable, NotKept: as `cut_out`.
+    """
+    look = resolve(setup, frame)
+    picture = sources.footage.picture(frame)
+    scale = picture.size[1] / sources.full_width
+    kept = sources.kept
+    mattes = [matte_of(one, picture, scale, kept, False) for one in look.subjects if one.acts is Acts.CUT_OUT]
+    return np.asarray(np.max(mattes, axis=0), np.float32) if mattes else np.zeros(picture.size, np.float32)
+
+
+def _mattes(
+    look: Look, picture: Picture, light: Light, sources: Sources, carefully: bool
+) -> tuple[list[tuple[Matte, SubjectAt]], Known | None]:
+    """The mattes of a frame, each with its subject, and what is known of the picture behind."""
+    scale = picture.size[1] / sources.full_width
+    known = known_plate(look.plate, picture, scale, sources.kept)
+    pairs = [(matte_of(one, picture, scale, sources.kept, carefully), one) for one in look.subjects]
+    if look.plate.mend_mattes and known is not None:
+        pairs = [(against_plate(light, m, known.light, known.seen > 0), one) for m, one in pairs]
+    return pairs, known
 
 
 def lens_at(look: Look, full_width: int) -> ThinLens:
@@ -170,9 +251,50 @@ def lens_at(look: Look, full_width: int) -> ThinLens:
     return ThinLens(lens.focal_length_mm / 1000, f_number, look.focus, lens.sensor_width_mm / 1000)
 
 
-def matte_of(subject: SubjectAt, size: tuple[int, int], scale: float) -> Matte:
-    """A subject's matte, refined; `scale` is px of it for one px of the source."""
-    return drawn_matte(subject.outlines, subject.refine, size, scale)
+def matte_of(subject: SubjectAt, picture: Picture, scale: float, kept: Kept, carefully: bool = True) -> Matte:
+    """A subject's matte, refined.
+
+    Args:
+        picture: the frame that it belongs to.
+        scale: px of it for one px of the source.
+        carefully: whether a fine edge is solved; it is drawn the fast way else.
+
+    Raises:
+        NotKept: a stored matte is not there.
+    """
+    refine, size = subject.refine, picture.size
+    drawn = isinstance(subject.matte, DrawnAt)
+    matte = _found(subject.matte, refine, size, scale, kept)
+    if subject.nearby:
+        matte = steadied(matte, [_found(one, refine, size, scale, kept) for one in subject.nearby])
+    matte = limited(matte, refine.black, refine.white)
+    codes = (picture.codes >> 8).astype(np.uint8) if picture.codes.dtype == np.uint16 else picture.codes
+    matte = edged(matte, np.asarray(codes, np.uint8), refine, scale, carefully)
+    if not drawn:
+        matte = grown(matte, refine, scale)
+    return np.asarray(1 - matte, np.float32) if refine.invert else matte
+
+
+def _found(at: MatteAt, refine: Refine, size: tuple[int, int], scale: float, kept: Kept) -> Matte:
+    """A matte before it is refined; a drawn one with its growth and feather, which are exact there."""
+    if isinstance(at, DrawnAt):
+        upright = refine.model_copy(update={"invert": False})
+        return drawn_matte(at.outlines, upright, size, scale)
+    return stored_matte(at, size, kept)
+
+
+def known_plate(plate: PlateAt, picture: Picture, scale: float, kept: Kept) -> Known | None:
+    """What is known of the picture behind the cut-outs, laid over the frame; None where nothing is.
+
+    Raises:
+        NotKept: a stored plate is not there.
+    """
+    if plate.imported is not None:
+        return Known.whole(kept.picture(plate.imported), picture.size, picture.transfer)
+    if plate.patch is not None:
+        corner = (plate.patch.left, plate.patch.top)
+        return Known.patch(kept.picture(plate.patch.picture), corner, picture.size, scale, picture.transfer)
+    return None
 
 
 def opening_at(look: Look, full_width: int) -> Opening:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 
 from kalyptra.core.clip.facts import Transfer
@@ -9,15 +10,19 @@ from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
+from kalyptra.core.matte.carry.step import State, carry
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.follow.step import Known, find_step
+from kalyptra.core.matte.guided import guided
+from kalyptra.core.matte.people.model import person_share
+from kalyptra.core.plate.median import median_of
 from kalyptra.core.setup.document import Refine
 from kalyptra.core.setup.outline import Curve, Motion
 from kalyptra.core.setup.shapes import ellipse
 
 
 def warm_up() -> None:
-    """Render one small frame and follow an outline by one; also keeps freed memory from here on."""
+    """Render one small frame, follow an outline and a matte by one; also keeps freed memory from here on."""
     keep_freed_memory()
     size = (54, 96)
     light = to_light(np.zeros((*size, 3), np.uint8), Transfer.SRGB)
@@ -28,6 +33,10 @@ def warm_up() -> None:
         for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0))
     ]
     noise = np.random.default_rng(1).integers(0, 255, (*size, 3), np.uint8)
+    found = guided(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
+    median_of(light[None], np.ones((1, *size), bool), 1)
+    carry(State.at(noise, found), noise, cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM))
+    person_share(noise)
     find_step(noise, noise, rows, Motion.FREE, np.eye(3), Known.at(noise, rows))
     lens = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
     to_codes(through_lens(light, dioptres, cut_outs, lens, quality=Quality.PREVIEW), Transfer.SRGB)

@@ -23,7 +23,9 @@ HELP = """Kalyptra: shallow depth of field for flat footage.
   bin/kalyptra stop               stop what `start` started
   bin/kalyptra test [LABEL ...]   set up what is missing, run the checks and the tests
   bin/kalyptra bench [NAME ...]   measure speed and quality, side by side; --json FILE keeps the figures
-  bin/kalyptra follow CLIP ...    drawn outlines followed over a clip; no web, no database (--help says all)
+  bin/kalyptra follow CLIP ...    outlines or mattes followed over a clip; no web, no database (--help says all)
+  bin/kalyptra people CLIP ...    people found in a clip; no web, no database, nothing uploaded
+  bin/kalyptra plate CLIP ...     what lies behind a subject, from the other frames; no web, no database
   bin/kalyptra still PICTURE ...  one picture through the lens; no web, no database (--help says all)
   bin/kalyptra render SETUP ...   render a setup file, or a shot of the database by its number
   bin/kalyptra shots              make docs/screenshots anew from the demo project
@@ -44,6 +46,8 @@ def main(words: list[str]) -> int:
         "render": lambda: render(rest),
         "still": lambda: shell("still", rest),
         "follow": lambda: shell("follow", rest),
+        "people": lambda: shell("people", rest),
+        "plate": lambda: shell("plate", rest),
         "bench": lambda: shell("bench", rest, dev=True),
     }
     if command not in actions:

@@ -1,19 +1,18 @@
-"""Follow drawn outlines over a clip, from files to files: no web, no database.
+"""Follow drawn outlines or mattes over a clip, from files to files: no web, no database.
 
 bin/kalyptra follow CLIP --outline FRAME=FILE.svg [--outline FRAME=FILE.svg ...] [--range A:B]
     [--motion position|similarity|perspective|free] [--on-loss carry-on|stop] -o FOLDER
+bin/kalyptra follow CLIP --key FRAME=MATTE.png [--key FRAME=MATTE.png ...] [--range A:B]
+    [--on-loss carry-on|stop] -o FOLDER
 """
 
 from __future__ import annotations
 
 import argparse
-import csv
 import sys
 from collections.abc import Sequence
-from fractions import Fraction
 from pathlib import Path
 
-import cv2
 import numpy as np
 
 from kalyptra.core import (
@@ -24,7 +23,6 @@ from kalyptra.core import (
     NotOutlines,
     OnLoss,
     Outline,
-    Rate,
     Refine,
     TrustKind,
     curve_of,
@@ -35,25 +33,38 @@ from kalyptra.core import (
     open_clip,
     outline_at,
     placed_at,
-    probe,
     read_svg,
     trust,
     with_steps,
     write_svg,
 )
+from kalyptra.shell.clip_input import (
+    BadInput,
+    clip_parser,
+    read_facts,
+    read_key,
+    read_range,
+    write_confidence,
+    write_matte,
+)
+from kalyptra.shell.follow_mattes import follow_files
 
 WORST_FIRST = (TrustKind.PREDICTED, TrustKind.FOLLOWED, TrustKind.BETWEEN, TrustKind.HAND)
-
-
-class BadInput(Exception):
-    """A file or a number that cannot be used. The text says which and why."""
 
 
 def main(words: list[str] | None = None) -> int:
     options = parser().parse_args(words)
     try:
-        facts = probe(options.clip, Rate.of(options.rate))
-        keys = sorted(read_key(said, facts.frames) for said in options.outline)
+        facts = read_facts(options)
+        if bool(options.outline) == bool(options.key):
+            raise BadInput("say either --outline FRAME=FILE.svg or --key FRAME=MATTE.png, each as often as wanted")
+        if options.key:
+            mattes = dict(sorted(read_key(said, facts.frames, "--key", "12=runner.png") for said in options.key))
+            first, last = read_range(options.range, facts.frames, list(mattes))
+            follow_files(options.clip, facts, mattes, first, last, options.on_loss, options.output)
+            print(f"{options.output}: frames {first} to {last}")
+            return 0
+        keys = sorted(read_key(said, facts.frames, "--outline", "12=runner.svg") for said in options.outline)
         first, last = read_range(options.range, facts.frames, [frame for frame, _ in keys])
         footage = open_clip(options.clip, facts)
         outlines: list[Outline] = []
@@ -74,35 +85,14 @@ def main(words: list[str] | None = None) -> int:
 
 
 def parser() -> argparse.ArgumentParser:
-    p = argparse.ArgumentParser(prog="bin/kalyptra follow", description="Follow drawn outlines over a clip.")
-    p.add_argument("clip", type=Path)
-    p.add_argument("--outline", action="append", required=True, metavar="FRAME=FILE.svg", help="a hand-made key")
-    p.add_argument("--motion", type=Motion, choices=list(Motion), default=Motion.FREE)
+    p = clip_parser("follow", "Follow drawn outlines or mattes over a clip.")
+    p.add_argument("--outline", action="append", metavar="FRAME=FILE.svg", help="a hand-made key: outlines")
+    p.add_argument("--key", action="append", metavar="FRAME=MATTE.png", help="a hand-made key: a matte")
+    p.add_argument("--motion", type=Motion, choices=list(Motion), default=Motion.FREE, help="of outlines")
     p.add_argument("--range", metavar="A:B", help="first and last frame; the whole clip without it")
     p.add_argument("--on-loss", type=OnLoss, choices=list(OnLoss), default=OnLoss.CARRY_ON)
-    p.add_argument("--rate", type=Fraction, default=Fraction(25), help="frames/s of stills and sequences")
     p.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
     return p
-
-
-def read_key(said: str, frames: int) -> tuple[int, Path]:
-    number, _, name = said.partition("=")
-    if not number.isdigit() or not name:
-        raise BadInput(f"--outline {said}: say FRAME=FILE.svg, such as 12=runner.svg")
-    if int(number) >= frames:
-        raise BadInput(f"--outline {said}: the clip has frames 0 to {frames - 1}")
-    return int(number), Path(name)
-
-
-def read_range(said: str | None, frames: int, keys: Sequence[int]) -> tuple[int, int]:
-    if said is None:
-        return 0, frames - 1
-    a, _, b = said.partition(":")
-    if not (a.isdigit() and b.isdigit()) or not int(a) <= int(b) < frames:
-        raise BadInput(f"--range {said}: say A:B within frames 0 to {frames - 1}")
-    if not all(int(a) <= frame <= int(b) for frame in keys):
-        raise BadInput(f"--range {said}: the outlines' frames lie outside it")
-    return int(a), int(b)
 
 
 def read_drawn(file: Path, frame: int) -> list[DrawnOutline]:
@@ -128,24 +118,20 @@ def write(outlines: Sequence[Outline], size: tuple[int, int], first: int, last: 
     folder.mkdir(parents=True, exist_ok=True)
     drawn: dict[int, list[DrawnOutline]] = {}
     trusts = [trust(one, first, last) for one in outlines]
-    with (folder / "confidence.csv").open("w", newline="") as file:
-        rows = csv.writer(file)
-        rows.writerow(["frame", "confidence", "kind"])
-        for frame in range(first, last + 1):
-            placed = [placed_at(one, frame) for one in outlines]
-            drawn[frame] = [
-                DrawnOutline(one.id, one.joins, curve_of(at.ids, at.rows))
-                for one, at in zip(outlines, placed, strict=True)
-            ]
-            matte = drawn_matte([outline_at(one, frame) for one in outlines], Refine(), size, 1.0)
-            done, data = cv2.imencode(".png", np.round(matte * 255).astype(np.uint8))
-            (folder / f"{frame:05d}.png").write_bytes(data.tobytes())
-            # A large outline that goes astray matters more than a small one.
-            here = [found[frame - first] for found in trusts]
-            weights = [float(np.prod(np.ptp(at.rows[:, :2], axis=0))) for at in placed]
-            sure = float(np.average([one.confidence for one in here], weights=weights))
-            kind = next(kind for kind in WORST_FIRST if kind in {one.kind for one in here})
-            rows.writerow([frame, f"{sure:.4f}", kind.value])
+    rows: list[tuple[int, float, str]] = []
+    for frame in range(first, last + 1):
+        placed = [placed_at(one, frame) for one in outlines]
+        drawn[frame] = [
+            DrawnOutline(one.id, one.joins, curve_of(at.ids, at.rows)) for one, at in zip(outlines, placed, strict=True)
+        ]
+        write_matte(folder, frame, drawn_matte([outline_at(one, frame) for one in outlines], Refine(), size, 1.0))
+        # A large outline that goes astray matters more than a small one.
+        here = [found[frame - first] for found in trusts]
+        weights = [float(np.prod(np.ptp(at.rows[:, :2], axis=0))) for at in placed]
+        sure = float(np.average([one.confidence for one in here], weights=weights))
+        kind = next(kind for kind in WORST_FIRST if kind in {one.kind for one in here})
+        rows.append((frame, sure, kind.value))
+    write_confidence(folder, rows)
     (folder / "outline.svg").write_text(write_svg(drawn, (size[1], size[0])), "utf-8")
 
 

@@ -1,40 +1,89 @@
-"""Following outlines of a shot on its proxy, and keeping what was found."""
+"""Work over the frames of a shot whose findings go into its setup: what is run, and how the findings are put there."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from typing import Any
 
-from kalyptra.core import OnLoss, Outline, Setup, Step, follow, open_clip, with_steps
-from kalyptra.library import revisions
+from kalyptra.core import (
+    Carried,
+    Channel,
+    FoundMatte,
+    OnLoss,
+    Outline,
+    PlatePatch,
+    Rate,
+    Setup,
+    Spot,
+    Step,
+    coverage_of,
+    follow,
+    follow_mattes,
+    follow_people,
+    import_to_store,
+    open_clip,
+    outlines_of,
+    pictures_needed,
+    probe,
+    recover_to_store,
+    with_steps,
+)
+from kalyptra.library import kept, revisions
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Shot
 from kalyptra.work.models import Follow
 
-Found = dict[str, list[dict[str, Any]]]
+Findings = dict[str, list[Any]]
+OnFrame = Callable[[int, Findings], bool]
+"""Told how many frames are done and what was found; returns whether to go on."""
+
+ALL = "all"
+"""Under this name is found what belongs to no outline."""
 
 
-def run(order: Follow, on_frame: Callable[[int, Found], bool]) -> bool:
-    """Follow frame by frame, all outlines side by side.
+class Gone(Exception):
+    """Something that the work needs is not there any more. The text says what."""
 
-    Args:
-        on_frame: told how many frames are done and what was found; returns whether to go on.
+
+def run(order: Follow, on_frame: OnFrame) -> bool:
+    """Do the work, frame by frame.
 
     Returns:
         Whether it came to the end, or to where nothing more can be seen.
 
     Raises:
-        FrameUnreadable: the proxy is damaged.
+        FrameUnreadable: the clip is damaged.
+        GuardedFailure: work in a process of its own failed (kind "cancelled": `on_frame` said stop).
+        Gone, kept.Full: the subject or a stored matte is gone; there is no room.
     """
+    runs = {
+        Follow.What.OUTLINES: _outlines,
+        Follow.What.MATTES: _mattes,
+        Follow.What.PEOPLE: _people,
+        Follow.What.PLATE: _plate,
+        Follow.What.MATTE_FILE: _brought,
+        Follow.What.PLATE_FILE: _brought,
+    }
+    if order.what != Follow.What.OUTLINES:
+        kept.need_room()
+    return runs[Follow.What(order.what)](order, on_frame)
+
+
+def _frames(order: Follow) -> range:
+    ahead = 1 if order.end >= order.start else -1
+    return range(order.start, order.end + ahead, ahead)
+
+
+def _outlines(order: Follow, on_frame: OnFrame) -> bool:
+    """Follow outlines side by side."""
     media, subject = order.shot.media, _subject(order.shot.setup, order.subject)
-    ahead = 1 if order.end > order.start else -1
-    frames = range(order.start, order.end + ahead, ahead)
     order.steps = {name: [] for name in order.outlines}
     with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
         runs = {
-            one.id: follow(one, footage, frames, media.facts.width, OnLoss(order.on_loss))
-            for one in (subject.matte.outlines if subject else ())
+            one.id: follow(one, footage, _frames(order), media.facts.width, OnLoss(order.on_loss))
+            for one in (outlines_of(subject.matte) if subject else ())
             if one.id in order.outlines
         }
         for done in range(1, order.frames + 1):
@@ -45,7 +94,7 @@ def run(order: Follow, on_frame: Callable[[int, Found], bool]) -> bool:
                 else:
                     order.steps[name].append(step.model_dump(mode="json"))
             if not runs:
-                order.message = f"The subject was lost at frame {order.frame}. Mend it there and follow again."
+                order.message = _lost_at(order)
                 return True
             order.frames_done = done
             if not on_frame(done, order.steps):
@@ -53,12 +102,115 @@ def run(order: Follow, on_frame: Callable[[int, Found], bool]) -> bool:
     return True
 
 
+def _mattes(order: Follow, on_frame: OnFrame) -> bool:
+    """Follow a found matte from where it is known at the start; keys on the way hold."""
+    media, matte = order.shot.media, _found_matte(order)
+    frames = _frames(order)
+    names = {key.frame: key.matte for key in matte.keys if key.frame in frames}
+    first = matte.at(order.start)
+    if first is None:
+        raise Gone("there is no matte at the frame to start from; make marks there first")
+    names[order.start] = first
+    if kept.fetch(names.values()):
+        raise Gone("a matte that was made by hand is not in the store any more; make its marks again")
+    keys = {frame: coverage_of(kept.store().picture(name)) for frame, name in names.items()}
+    with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
+        found = follow_mattes(keys, footage, frames, OnLoss(order.on_loss))
+        complete = _keep_carried(order, found, on_frame)
+    if complete and order.steps[ALL] and order.frames_done < order.frames:
+        last = order.steps[ALL][-1][0] if order.steps[ALL] else order.start
+        if last != order.end and order.end not in names:
+            order.message = _lost_at(order)
+    return complete
+
+
+def _people(order: Follow, on_frame: OnFrame) -> bool:
+    """Find people over the whole range: everybody, or from where one is pointed at, ahead and then back."""
+    media = order.shot.media
+    spot = Spot.model_validate(order.spot) if order.spot else None
+    low, high = min(order.start, order.end), max(order.start, order.end)
+    with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
+
+        def all_found() -> Iterator[Carried]:
+            if spot is None:
+                yield from follow_people(footage, range(low, high + 1), None, media.facts.width)
+                return
+            at = min(max(spot.frame, low), high)
+            yield from follow_people(footage, range(at, high + 1), spot, media.facts.width)
+            back = follow_people(footage, range(at, low - 1, -1), spot, media.facts.width)
+            yield from (one for one in back if one.frame != at)
+
+        complete = _keep_carried(order, all_found(), on_frame)
+    nobody = sum(one[3] == "nobody" for one in order.steps[ALL])
+    if complete and nobody:
+        every = nobody == len(order.steps[ALL])
+        order.message = (
+            "Nobody is seen in any frame. Mark the subject with the brush instead."
+            if every
+            else f"Nobody is seen in {nobody} of {len(order.steps[ALL])} frames."
+        )
+    return complete
+
+
+def _keep_carried(order: Follow, found: Iterator[Carried], on_frame: OnFrame) -> bool:
+    order.steps = {ALL: []}
+    for one in found:
+        name = kept.store().keep(one.matte)
+        kept.share([name])
+        order.steps[ALL].append([one.frame, name, one.sure, one.how.value])
+        order.frames_done = len(order.steps[ALL])
+        if not on_frame(order.frames_done, order.steps):
+            return False
+    return True
+
+
+def _plate(order: Follow, on_frame: OnFrame) -> bool:
+    """Recover what the cut-outs hide."""
+    shot, media = order.shot, order.shot.media
+    first, last = min(order.start, order.end), max(order.start, order.end)
+    if kept.fetch(pictures_needed(shot.setup, first, last)):
+        raise Gone("a matte is not in the store any more; follow the subject again")
+    order.steps = {ALL: []}
+
+    def on_patch(done: int, patch: PlatePatch | None) -> bool:
+        if patch is not None:
+            kept.share([patch.picture])
+            order.steps[ALL].append(list(patch))
+        order.frames_done = done
+        return on_frame(done, order.steps)
+
+    recover_to_store(shot.setup, local_path(media.file), media.facts, kept.store().folder, first, last, on_patch)
+    return True
+
+
+def _brought(order: Follow, on_frame: OnFrame) -> bool:
+    """Bring a file's pictures into the store."""
+    path = local_path(order.file)
+    facts = probe(path, Rate(numerator=25, denominator=1))
+    order.end = order.start + facts.frames - 1
+    Follow.objects.filter(pk=order.pk).update(end=order.end)
+    order.steps = {ALL: []}
+
+    def on_picture(done: int, name: str) -> bool:
+        kept.share([name])
+        order.steps[ALL].append(name)
+        order.frames_done = done
+        return on_frame(done, order.steps)
+
+    import_to_store(path, facts, Channel(order.channel), kept.store().folder, on_picture)
+    return True
+
+
+def _lost_at(order: Follow) -> str:
+    return f"The subject was lost at frame {order.frame}. Mend it there and follow again."
+
+
 def keep(order: Follow) -> None:
-    """Put the steps into the setup that is in force now; what was changed meanwhile stays."""
+    """Put the findings into the setup that is in force now; what was changed meanwhile stays."""
     found = found_in(order)
     while found:
         shot = Shot.objects.get(pk=order.shot_id)
-        setup = with_found(shot.setup, order.subject, found)
+        setup = with_found(shot.setup, order, found)
         try:
             revisions.save(shot.pk, shot.head, setup, order.author)
         except revisions.Stale:
@@ -66,20 +218,51 @@ def keep(order: Follow) -> None:
         return
 
 
-def found_in(order: Follow) -> dict[str, tuple[Step, ...]]:
-    """The steps that were found so far, by outline."""
-    return {name: tuple(Step.model_validate(step) for step in steps) for name, steps in order.steps.items() if steps}
+def found_in(order: Follow) -> dict[str, list[Any]]:
+    """What was found so far, by outline or under one name."""
+    return {name: steps for name, steps in order.steps.items() if steps}
 
 
-def with_found(setup: Setup, subject_id: str, found: dict[str, tuple[Step, ...]]) -> Setup:
-    """The setup with steps put into the outlines that are still there."""
+def with_found(setup: Setup, order: Follow, found: dict[str, list[Any]]) -> Setup:
+    """The setup with findings put into what is still there."""
     document = setup.model_dump(mode="json")
+    if order.what == Follow.What.PLATE:
+        patches = {one[0]: one for one in (*document["plate"]["patches"], *found[ALL])}
+        document["plate"] |= {"source": "recovered", "patches": [patches[frame] for frame in sorted(patches)]}
+    if order.what == Follow.What.PLATE_FILE:
+        brought = {"title": order.title, "frames": found[ALL], "start": 0}
+        document["plate"] |= {"source": "imported", "imported": brought}
     for subject in document["subjects"]:
-        for outline in subject["matte"]["outlines"] if subject["id"] == subject_id else ():
-            if outline["id"] in found:
-                one = with_steps(Outline.model_validate(outline), found[outline["id"]])
-                outline["steps"] = [step.model_dump(mode="json") for step in one.steps]
-    return Setup.model_validate(document)
+        if subject["id"] != order.subject:
+            continue
+        matte = subject["matte"]
+        if order.what == Follow.What.OUTLINES and matte["kind"] == "outline":
+            _put_steps(matte, found)
+        elif order.what in (Follow.What.MATTES, Follow.What.PEOPLE) and matte["kind"] == "found":
+            frames = {one[0]: one for one in (*matte["frames"], *found[ALL])}
+            matte["frames"] = [frames[frame] for frame in sorted(frames)]
+            if order.what == Follow.What.PEOPLE:
+                matte["person"] = order.spot
+        elif order.what == Follow.What.MATTE_FILE:
+            kind = {"kind": "imported", "title": order.title, "frames": found[ALL]}
+            kept_fit = {name: matte[name] for name in ("start", "fit") if matte["kind"] == "imported"}
+            subject["matte"] = kind | kept_fit
+    return Setup.model_validate_json(json.dumps(document))
+
+
+def _put_steps(matte: dict[str, Any], found: dict[str, list[Any]]) -> None:
+    for outline in matte["outlines"]:
+        if outline["id"] in found:
+            steps = tuple(Step.model_validate(step) for step in found[outline["id"]])
+            one = with_steps(Outline.model_validate(outline), steps)
+            outline["steps"] = [step.model_dump(mode="json") for step in one.steps]
+
+
+def _found_matte(order: Follow) -> FoundMatte:
+    subject = _subject(order.shot.setup, order.subject)
+    if subject is None or not isinstance(subject.matte, FoundMatte):
+        raise Gone("the subject is not in the setup any more")
+    return subject.matte
 
 
 def _subject(setup: Setup, subject_id: str) -> Any:

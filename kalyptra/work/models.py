@@ -14,6 +14,10 @@ def _in_folder(render: Render, name: str) -> str:
     return f"renders/{render.key}/{name}"
 
 
+def _brought(follow: Follow, name: str) -> str:
+    return f"brought/{uuid.uuid4()}/{name}"
+
+
 class Ordered(models.Model):
     """What all long work has in common."""
 
@@ -55,6 +59,10 @@ class Render(Ordered):
     document = models.JSONField()
     first = models.PositiveIntegerField()
     last = models.PositiveIntegerField()
+    made = models.CharField(max_length=12, default="result")
+    """The result, or a format in which mattes are taken away."""
+    subject = models.CharField(max_length=16, blank=True)
+    """Whose matte; all together without it."""
     frames_a_second = models.FloatField(default=0)
     file = models.FileField(upload_to=_in_folder, max_length=255, blank=True)
     ended = models.DateTimeField(null=True)
@@ -74,27 +82,47 @@ class Render(Ordered):
 
 
 class Follow(Ordered):
-    """Following outlines of a subject from a frame. What was found is kept here until it is in the shot's setup."""
+    """Work over the frames of a shot that ends up in its setup: following, finding people, recovering a plate, bringing
+    a file. What was found is kept here until it is in the shot's setup."""
 
-    doing = "following"
+    class What(models.TextChoices):
+        OUTLINES = "outlines", "following"
+        MATTES = "mattes", "following"
+        PEOPLE = "people", "finding people"
+        PLATE = "plate", "recovering the plate"
+        MATTE_FILE = "matte-file", "bringing the matte"
+        PLATE_FILE = "plate-file", "bringing the plate"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
-    subject = models.CharField(max_length=16)
-    outlines = models.JSONField()
+    what = models.CharField(max_length=12, choices=What, default=What.OUTLINES)
+    subject = models.CharField(max_length=16, blank=True)
+    outlines = models.JSONField(default=list)
     """Ids of the outlines to follow."""
     start = models.PositiveIntegerField()
     end = models.PositiveIntegerField()
     """The last frame to follow to; before the start when it goes back."""
     on_loss = models.CharField(max_length=12)
+    spot = models.JSONField(null=True)
+    """Whom to find: frame and place, or nothing for everybody."""
+    file = models.FileField(upload_to=_brought, max_length=255, blank=True)
+    """What is brought; deleted once it is in the store."""
+    title = models.CharField(max_length=200, blank=True)
+    channel = models.CharField(max_length=8, blank=True)
     steps = models.JSONField(default=dict)
-    """What was found so far, by outline."""
+    """What was found so far: by outline, or under one name for all else."""
+
+    @property
+    def doing(self) -> str:  # type: ignore[override]
+        return str(self.What(self.what).label)
 
     def __str__(self) -> str:
         return f"{self.shot} {self.subject} from {self.start} to {self.end}"
 
     @property
     def frames(self) -> int:
-        return abs(self.end - self.start)
+        """How many frames there are to work on: following knows the first one already."""
+        known = self.what in (self.What.OUTLINES, self.What.MATTES)
+        return abs(self.end - self.start) + (0 if known else 1)
 
     @property
     def frame(self) -> int:

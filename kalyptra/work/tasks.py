@@ -19,7 +19,22 @@ from procrastinate.contrib.django import app
 from procrastinate.job_context import AbortReason
 from procrastinate.jobs import Status
 
-from kalyptra.core import FrameUnreadable, GuardedFailure, RenderJob, SetupError, make_proxy, read_setup, render_to_file
+from kalyptra.core import (
+    Format,
+    FrameUnreadable,
+    GuardedFailure,
+    MatteJob,
+    NotFootage,
+    NotKept,
+    RenderJob,
+    SetupError,
+    make_proxy,
+    mattes_to_file,
+    pictures_needed,
+    read_setup,
+    render_to_file,
+)
+from kalyptra.library import kept
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Media
 from kalyptra.work import following
@@ -98,11 +113,22 @@ def render_shot(context: JobContext, render_id: int) -> None:
     media = render.shot.media
     try:
         setup = read_setup(render.document)
-        job = RenderJob(setup, local_path(media.file), media.facts, render.first, render.last)
-        result = folder / "result.mp4"
-        render.message = _about_sound(render_to_file(job, folder, result, on_progress))
+        if kept.fetch(pictures_needed(setup, render.first, render.last)):
+            raise GuardedFailure("gone", "mattes that it needs are not in the store any more")
+        source, store = local_path(media.file), kept.store().folder
+        if render.made == "result":
+            job = RenderJob(setup, source, media.facts, render.first, render.last, store)
+            result = folder / "result.mp4"
+            render.message = _about_sound(render_to_file(job, folder, result, on_progress))
+        else:
+            made = Format(render.made)
+            result = folder / f"mattes{made.suffix}"
+            mattes = MatteJob(
+                setup, source, media.facts, store, render.first, render.last, made, render.subject or None
+            )
+            mattes_to_file(mattes, result, on_progress)
         with result.open("rb") as file:
-            render.file.save("result.mp4", File(file), save=False)
+            render.file.save(result.name, File(file), save=False)
         render.state, render.frames_done = Render.State.DONE, render.frames
     except GuardedFailure as failure:
         if failure.kind != "cancelled":
@@ -123,8 +149,8 @@ def render_shot(context: JobContext, render_id: int) -> None:
 
 
 @app.task(name="follow", queue="follow", pass_context=True, retry=GO_ON)
-def follow_outlines(context: JobContext, follow_id: int) -> None:
-    """Follow outlines, and put what was found into the setup in force by then."""
+def run_follow(context: JobContext, follow_id: int) -> None:
+    """Do work over frames, and put what was found into the setup in force by then."""
     order = Follow.objects.select_related("shot__media", "author").filter(pk=follow_id).first()
     if order is None or order.state not in (Follow.State.QUEUED, Follow.State.RUNNING):
         return
@@ -132,7 +158,7 @@ def follow_outlines(context: JobContext, follow_id: int) -> None:
     rows.update(state=Follow.State.RUNNING)
     throttled = _Throttle()
 
-    def on_frame(done: int, steps: dict[str, list[dict[str, Any]]]) -> bool:
+    def on_frame(done: int, steps: dict[str, list[Any]]) -> bool:
         if throttled.due():
             rows.update(frames_done=done, steps=steps)
             return not (_leaving(context) or rows.filter(cancel_asked=True).exists())
@@ -143,17 +169,41 @@ def follow_outlines(context: JobContext, follow_id: int) -> None:
         if not complete and not rows.filter(cancel_asked=True).exists() and _leaving(context):
             raise ShuttingDown
         order.state = Follow.State.DONE if complete else Follow.State.CANCELLED
-    except (FrameUnreadable, FileNotFoundError, SetupError) as error:
-        order.state = Follow.State.FAILED
-        order.message = f"Following stopped: {error}. What was found before is kept."
-    following.keep(order)
-    order.save(update_fields=["state", "message", "frames_done", "steps"])
+    except GuardedFailure as failure:
+        if failure.kind != "cancelled":
+            order.state, order.message = Follow.State.FAILED, _stopped(failure)
+        elif rows.filter(cancel_asked=True).exists():
+            order.state = Follow.State.CANCELLED
+        else:
+            raise ShuttingDown from failure
+    except (FrameUnreadable, FileNotFoundError, SetupError, NotFootage, NotKept, following.Gone, kept.Full) as error:
+        order.state, order.message = Follow.State.FAILED, _stopped(error)
+    if order.what not in BROUGHT or order.state == Follow.State.DONE:
+        following.keep(order)
+    if order.file:
+        order.file.delete(save=False)
+    order.save(update_fields=["state", "message", "frames_done", "steps", "file"])
+
+
+BROUGHT = (Follow.What.MATTE_FILE, Follow.What.PLATE_FILE)
+"""Half a file is of no use: it is put into the setup whole, or not at all."""
+
+
+def _stopped(error: Exception) -> str:
+    return f"The work stopped: {str(error).rstrip('.')}. What was found before is kept."
 
 
 def _about_sound(state: str) -> str:
     return {"copied": "The sound was copied unchanged.", "none": "The source has no sound."}.get(
         state, f"The sound was {state}."
     )
+
+
+@app.periodic(cron="17 * * * *")
+@app.task(name="sweep_store", queue="care", queueing_lock="sweep_store")
+def sweep_store(timestamp: int) -> None:
+    """Delete mattes and plates that no setup names any more."""
+    kept.sweep()
 
 
 @app.periodic(cron="* * * * * */10")  # every ten seconds: the sixth field counts them

@@ -174,7 +174,7 @@ def rgb_codes(frame: Any, bits: int) -> Codes:
     return codes
 
 
-def upright(codes: Codes, facts: ClipFacts) -> Codes:
+def upright(codes: Any, facts: ClipFacts) -> Any:
     """Turn a stored picture upright and make its pixels square."""
     if facts.rotation:
         turned: Codes = np.ascontiguousarray(np.rot90(codes, -facts.rotation // 90))  # type: ignore[assignment]

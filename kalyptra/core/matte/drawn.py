@@ -12,7 +12,7 @@ from kalyptra.core.matte.away import PIECE, away
 from kalyptra.core.matte.coverage import coverage
 from kalyptra.core.matte.line import bounds, pieces_of
 from kalyptra.core.setup.document import Profile, Refine
-from kalyptra.core.setup.outline import Joins
+from kalyptra.core.setup.outline import Curve, Joins
 from kalyptra.core.setup.outline_at import OutlineAt
 from kalyptra.core.window import Window
 
@@ -60,6 +60,13 @@ def outline_matte(rows: NDArray[np.float64], refine: Refine, size: tuple[int, in
     window, part = _part(rows, refine, size, scale)
     matte[window] = part
     return matte
+
+
+def curve_matte(curve: Curve, refine: Refine, size: tuple[int, int], scale: float) -> Matte:
+    """Coverage of one curve in px of the full-size source; the rest as in `drawn_matte`."""
+    rows = curve.rows.copy()
+    rows[:, :6] *= scale
+    return outline_matte(rows, refine, size, scale)
 
 
 def _part(rows: NDArray[np.float64], refine: Refine, size: tuple[int, int], scale: float) -> tuple[Window, Matte]:

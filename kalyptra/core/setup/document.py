@@ -12,8 +12,9 @@ from pydantic import Field, model_validator
 
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
 from kalyptra.core.setup.outline import Outline
+from kalyptra.core.setup.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
 
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 
 Distance = Annotated[float, Field(ge=0.02, le=100_000)]
 Pixels = Annotated[float, Field(ge=0, le=4000)]
@@ -40,6 +41,9 @@ class OutlineMatte(Frozen):
         return self
 
 
+AnyMatte = Annotated[OutlineMatte | FoundMatte | ImportedMatte, Field(discriminator="kind")]
+
+
 class Profile(StrEnum):
     """How a feather goes from full to nothing."""
 
@@ -48,21 +52,70 @@ class Profile(StrEnum):
     LATE = "late"
 
 
+class Edge(StrEnum):
+    """How a matte's edge is drawn to the picture: not at all, by a guided filter, or for the final by matting."""
+
+    NONE = "none"
+    FAST = "fast"
+    FINE = "fine"
+
+
 class Refine(Frozen):
     """What is done to a matte of any kind, after it is found."""
 
+    black: Annotated[float, Field(ge=0, le=0.95)] = 0.0
+    """Coverage that counts as nothing."""
+    white: Annotated[float, Field(ge=0.05, le=1)] = 1.0
+    """Coverage from which on a pixel counts as solid."""
+    steady: Annotated[int, Field(ge=0, le=4)] = 0
+    """Frames on either side that steady the edge."""
+    edge: Edge = Edge.NONE
+    edge_width: Annotated[float, Field(ge=1, le=200)] = 12.0
+    """Px on either side of the line that the edge may take."""
     grow: Annotated[float, Field(ge=-500, le=500)] = 0.0
     feather_in: Pixels = 0.0
     feather_out: Pixels = 0.0
     profile: Profile = Profile.SMOOTH
     invert: bool = False
 
+    @model_validator(mode="after")
+    def _limits_apart(self) -> Self:
+        if self.white - self.black < 0.01:
+            raise ValueError("the white limit must lie above the black one")
+        return self
+
+
+class PlateSource(StrEnum):
+    FILLED = "filled"
+    RECOVERED = "recovered"
+    IMPORTED = "imported"
+
+
+class FilledBy(StrEnum):
+    """How a hole is filled: smoothly, or along the lines that run into it (for small and thin subjects)."""
+
+    SMOOTH = "smooth"
+    DETAILED = "detailed"
+
 
 class PlateSettings(Frozen):
     """The picture behind the cut-outs."""
 
+    source: PlateSource = PlateSource.FILLED
+    filled_by: FilledBy = FilledBy.SMOOTH
+    patches: Annotated[tuple[PlatePatch, ...], Field(max_length=MOST_FRAMES)] = ()
+    """What was recovered from other frames."""
+    imported: ImportedPlate | None = None
+    mend_mattes: bool = False
+    """Whether mattes are mended by the difference from the plate."""
+
     growth: Annotated[float, Field(ge=0, le=60)] = 2.0
     """How far beyond its matte a subject is taken to spoil the picture behind it, px."""
+
+
+def outlines_of(matte: AnyMatte) -> tuple[Outline, ...]:
+    """The outlines of a drawn matte; none of any other."""
+    return matte.outlines if isinstance(matte, OutlineMatte) else ()
 
 
 class Subject(Frozen):
@@ -73,7 +126,7 @@ class Subject(Frozen):
     ink: Annotated[int, Field(ge=0, le=3)] = 0
     enabled: bool = True
     acts: Acts = Acts.CUT_OUT
-    matte: OutlineMatte
+    matte: AnyMatte
     refine: Refine = Refine()
     distance: Keyed[Distance]
 
@@ -198,7 +251,7 @@ class Output(Frozen):
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     footage: Footage = Footage()
     subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
     distance: DistanceMap = DistanceMap()
@@ -212,6 +265,8 @@ class Setup(Frozen):
         names = [subject.id for subject in self.subjects]
         if len(set(names)) != len(names):
             raise ValueError("two subjects have the same id")
+        if self.plate.source is PlateSource.IMPORTED and self.plate.imported is None:
+            raise ValueError("no plate was imported")
         shortest = min([key.value for key in self.focus.distance.keys])
         if shortest * 1000 <= self.lens.focal_length_mm:
             raise ValueError("the focus distance must be longer than the focal length")

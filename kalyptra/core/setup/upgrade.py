@@ -10,10 +10,11 @@ from pydantic import ValidationError
 
 from kalyptra.core.setup.document import VERSION, Setup
 from kalyptra.core.setup.upgrade_1 import shapes_to_outlines
+from kalyptra.core.setup.upgrade_2 import unchanged
 
 Document = dict[str, Any]
 
-STEPS: Mapping[int, Callable[[Document], Document]] = {1: shapes_to_outlines}
+STEPS: Mapping[int, Callable[[Document], Document]] = {1: shapes_to_outlines, 2: unchanged}
 """For each older version the function that makes the next one of it."""
 
 

@@ -1,4 +1,5 @@
 // The frame of the page: header, stages, shortcuts, messages.
+import { brush } from "./marks.js";
 import { pen } from "./pen.js";
 import { closeToast } from "./toasts.js";
 import { metres } from "./words.js";
@@ -73,6 +74,7 @@ export const benchParts = {
     },
     pressed(event) {
       if (pen().drawing && !typing(event.target) && pen().key(event)) return;
+      if (brush().active && !typing(event.target) && brush().key(event)) return;
       const command = event.ctrlKey || event.metaKey;
       if (command && event.key.toLowerCase() === "z" && !typing(event.target)) {
         event.preventDefault();

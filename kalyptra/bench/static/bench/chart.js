@@ -1,7 +1,8 @@
 // The focus chart: time across, distance up (in dioptres, so that the near end has room), and the timeline below.
 import { bare } from "./document.js";
-import { trustOf } from "./following.js";
+import { needsLook, trustOf } from "./following.js";
 import { handFrames, movingHandKey } from "./lines.js";
+import { foundMatte } from "./found.js";
 import { svg } from "./svg.js";
 import { metres } from "./words.js";
 
@@ -141,24 +142,26 @@ export const chart = () => ({
   // How far the chosen outline can be trusted: high where it can, hatched where a frame needs a look, and its keys.
   strip(top, first) {
     const outline = shot().outline();
-    if (!outline) return [];
-    const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, "outline")];
+    const matte = foundMatte();
+    if (!outline && !shot().reading?.mattes?.[shot().chosen]) return [];
+    const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, outline ? "outline" : "matte")];
     const { height } = STRIP;
     const wide = Math.max(1.2, this.x(1) - this.x(0));
     let good = "";
     let bad = "";
     let unseen = "";
-    trustOf(shot().chosen, outline.id).forEach(([kind, sure], i) => {
-      if (kind === "b") return;
+    trustOf(shot().chosen, outline?.id).forEach(([kind, sure], i) => {
+      if ((outline && kind === "b") || kind === "-" || kind === "n") return;
       const x = this.x(first + i) - wide / 2;
       const high = Math.max(1.5, (sure / 100) * height);
       const bar = `M${x.toFixed(1)} ${(top + height).toFixed(1)}v${(-high).toFixed(1)}h${wide.toFixed(1)}v${high.toFixed(1)}z`;
-      if (kind !== "h" && sure < 50) bad += bar + `M${x.toFixed(1)} ${top}h${wide.toFixed(1)}v3h${(-wide).toFixed(1)}z`;
+      if (needsLook([kind, sure])) bad += bar + `M${x.toFixed(1)} ${top}h${wide.toFixed(1)}v3h${(-wide).toFixed(1)}z`;
       else good += bar;
       if (kind === "p") unseen += `M${x.toFixed(1)} ${top + 6}h${(wide * 0.6).toFixed(1)}v2h${(-wide * 0.6).toFixed(1)}z`;
     });
     parts.push(svg("path", { class: "trust-good", d: good }), svg("path", { class: "trust-bad", d: bad }), svg("path", { class: "trust-unseen", d: unseen }));
-    for (const frame of handFrames(outline)) {
+    const hand = outline ? handFrames(outline) : (matte?.keys ?? []).map((key) => key.frame);
+    for (const frame of hand) {
       const x = this.x(frame);
       const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
       parts.push(svg("path", { class: `hand-key ribbon-${shot().subject().ink}`, d, "data-key": frame, tabindex: 0, role: "button", "aria-label": `Hand-made key at frame ${frame}` }));
@@ -181,6 +184,7 @@ export const chart = () => ({
     let to = from;
     this.svg.setPointerCapture(event.pointerId);
     const move = (at) => {
+      if (!line) return; // a matte belongs to its frame
       to = this.frameAt(at.clientX - this.svg.getBoundingClientRect().left);
       viewer().go(to);
     };
@@ -199,7 +203,7 @@ export const chart = () => ({
     if (key === undefined || (!by && event.key !== "Enter")) return;
     event.preventDefault();
     if (!by) viewer().go(Number(key));
-    else shot().commit(movingHandKey(shot().line, Number(key), Number(key) + by));
+    else if (shot().line) shot().commit(movingHandKey(shot().line, Number(key), Number(key) + by));
   },
 
   down(event) {

@@ -12,7 +12,7 @@ function walk(setup, path, subjectId) {
   let at = setup;
   if (parts[0] === "@" || parts[0] === "@line") {
     at = setup.subjects.find((one) => one.id === subjectId);
-    if (parts[0] === "@line") at = at?.matte.outlines.find((one) => one.id === window.Alpine.store("shot").line);
+    if (parts[0] === "@line") at = at?.matte.outlines?.find((one) => one.id === window.Alpine.store("shot").line);
     parts.shift();
   }
   const last = parts.pop();
@@ -57,7 +57,7 @@ export function createShot(state) {
     reading: null,
     stage: "subjects",
     chosen: state.setup.subjects[0]?.id ?? null,
-    line: state.setup.subjects[0]?.matte.outlines[0].id ?? null, // the chosen outline
+    line: state.setup.subjects[0]?.matte.outlines?.[0].id ?? null, // the chosen outline
     points: [], // ids of the points chosen in it
     saving: false,
     drafting: false,
@@ -75,7 +75,7 @@ export function createShot(state) {
       return this.setup.subjects.find((one) => one.id === (id ?? this.chosen));
     },
     outline() {
-      return this.subject()?.matte.outlines.find((one) => one.id === this.line);
+      return this.subject()?.matte.outlines?.find((one) => one.id === this.line);
     },
     // All that was changed is saved.
     async settled() {
@@ -164,7 +164,7 @@ export function createShot(state) {
       this.drafting = false;
       if (!this.subject()) this.chosen = state.setup.subjects[0]?.id ?? null;
       if (!this.outline()) {
-        this.line = this.subject()?.matte.outlines[0].id ?? null;
+        this.line = this.subject()?.matte.outlines?.[0].id ?? null;
         this.points = [];
       }
       window.Alpine.store("lines").key = "";

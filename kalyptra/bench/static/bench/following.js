@@ -1,6 +1,7 @@
 // Following outlines: start, watch, cancel; frames that need a look; files in and out.
 import { askJson } from "../design/scripts/server.js";
 import { bare } from "./document.js";
+import { droppingMatteKeys, foundMatte, howWords } from "./found.js";
 import { droppingKeys, handFrames, lines, puttingEase, togglingHandKey } from "./lines.js";
 import { pointOf } from "./plane.js";
 import { toast } from "./toasts.js";
@@ -13,10 +14,12 @@ const SURE = 50; // per cent; below it a frame needs a look
 export const work = () => window.Alpine.store("work");
 
 export function trustOf(subject, line) {
-  return bare(shot().reading?.trust?.[subject]?.[line] ?? []);
+  const { reading } = shot();
+  return bare(reading?.mattes?.[subject] ?? reading?.trust?.[subject]?.[line] ?? []);
 }
 
-const needsLook = ([kind, sure]) => kind !== "h" && sure < SURE;
+// A frame without a matte is not followed yet, which the strip shows by being empty.
+export const needsLook = ([kind, sure]) => !["h", "-", "n"].includes(kind) && sure < SURE;
 
 export function createWork() {
   return {
@@ -31,13 +34,23 @@ export function createWork() {
     },
     async follow(end) {
       const subject = shot().subject();
-      const outlines = this.scope === "outline" ? [shot().line] : subject.matte.outlines.map((one) => one.id);
       const [low, high] = end > viewer().frame ? [viewer().frame + 1, end] : [end, viewer().frame - 1];
+      const order = { subject: subject.id, start: viewer().frame, end, on_loss: this.onLoss };
+      if (foundMatte()) {
+        if (this.keys === "replace") await shot().commit(droppingMatteKeys(low, high));
+        await this.order({ what: "mattes", ...order });
+        return;
+      }
+      const outlines = this.scope === "outline" ? [shot().line] : subject.matte.outlines.map((one) => one.id);
+      if (this.keys === "replace") await shot().commit(droppingKeys(outlines, low, high));
+      await this.order({ what: "outlines", outlines, ...order });
+    },
+    // Any work over frames: sent once all is saved, and watched until it ends.
+    async order(order) {
+      window.Alpine.store("brush").start(null);
       try {
-        if (this.keys === "replace") await shot().commit(droppingKeys(outlines, low, high));
         await shot().settled();
-        const order = { subject: subject.id, outlines, start: viewer().frame, end, on_loss: this.onLoss };
-        this.watch(await askJson("POST", shot().url("follows"), order));
+        await this.watch(await askJson("POST", shot().url("follows"), order));
       } catch (refusal) {
         toast(refusal.message, true);
       }
@@ -53,14 +66,14 @@ export function createWork() {
           toast(refusal.message, true);
           break;
         }
-        if (this.now.state === "running" && this.now.frames_done > 0) this.show(this.now);
+        if (this.now.state === "running" && this.now.frames_done > 0 && this.now.what === "outlines") this.show(this.now);
       }
-      const { message, frame } = this.now;
+      const { message, frame, what, state: ended } = this.now;
       this.now = null;
       lines().live = null;
       shot().adopt(await askJson("GET", shot().url("").replace(/\/$/, "")));
-      viewer().go(frame);
-      if (message) toast(message, message.startsWith("Following stopped"));
+      if (what === "outlines" || what === "mattes") viewer().go(frame);
+      if (message) toast(message, ended === "failed");
     },
     show({ frame, outlines }) {
       for (const one of Object.values(outlines)) for (const line of Object.values(one)) line.points = line.points.map(pointOf);
@@ -82,7 +95,7 @@ export function createWork() {
     },
     look() {
       const frame = this.next();
-      if (frame === null) toast("No frame of this outline needs a look.");
+      if (frame === null) toast("No frame of it needs a look.");
       else viewer().go(frame);
     },
   };
@@ -97,6 +110,12 @@ export const followParts = {
     },
     get idle() {
       return work().now === null;
+    },
+    get drawn() {
+      return shot().subject()?.matte.kind === "outline";
+    },
+    get followed() {
+      return shot().subject()?.matte.kind !== "imported";
     },
     get done() {
       return work().now ? work().now.frames_done / Math.max(1, work().now.frames) : 0;
@@ -157,14 +176,15 @@ export const followParts = {
     get lookWords() {
       const found = trustOf(shot().chosen, shot().line);
       const count = found.filter(needsLook).length;
-      if (found.length === 0) return "Not followed yet.";
+      if (found.every(([kind]) => kind === "-" || kind === "h")) return "Not followed yet.";
       return count === 0 ? "No frame needs a look." : `${count} ${count === 1 ? "frame needs" : "frames need"} a look.`;
     },
     get nowWords() {
       const at = trustOf(shot().chosen, shot().line)[viewer().frame - shot().setup.footage.first];
       if (!at) return "";
-      const kind = { h: "made by hand", f: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];
-      return at[0] === "h" || at[0] === "b" ? `This frame: ${kind}.` : `This frame: ${kind}, confidence ${(at[1] / 100).toFixed(2)}.`;
+      const matte = foundMatte() || shot().subject()?.matte.kind === "imported";
+      const kind = matte ? howWords(at[0]) : { h: "made by hand", f: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];
+      return ["h", "b", "-", "n"].includes(at[0]) ? `This frame: ${kind}.` : `This frame: ${kind}, confidence ${(at[1] / 100).toFixed(2)}.`;
     },
     get keyWords() {
       const outline = shot().outline();

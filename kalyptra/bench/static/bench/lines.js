@@ -27,7 +27,7 @@ export function newOutline(points, frame, joins = "add") {
   return { id: newId(), joins, motion: "free", shape: hold(curveOf(points)), placement: hold([1, 0, 0, 0, 1, 0, 0, 0]), steps: [] };
 }
 
-const outlineIn = (setup, subjectId, id) => setup.subjects.find((one) => one.id === subjectId)?.matte.outlines.find((one) => one.id === id);
+const outlineIn = (setup, subjectId, id) => setup.subjects.find((one) => one.id === subjectId)?.matte.outlines?.find((one) => one.id === id);
 const moves = (outline) => outline.steps.length > 0 || outline.placement.keys.length > 1 || outline.shape.keys.length > 1;
 const numbers = (matrix) => matrix.slice(0, 8).map((one, i) => Number(one.toFixed(i < 6 ? (i % 3 === 2 ? 4 : 8) : 11)));
 

@@ -5,6 +5,7 @@ import { createShot } from "./document.js";
 import { fields } from "./fields.js";
 import { createWork, followParts } from "./following.js";
 import { createLines } from "./lines.js";
+import { createBrush, matteParts } from "./marks.js";
 import { overlay } from "./overlay.js";
 import { createPen } from "./pen.js";
 import { renders } from "./renders.js";
@@ -19,7 +20,8 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("viewer", createViewer());
   Alpine.store("lines", createLines());
   Alpine.store("pen", createPen());
+  Alpine.store("brush", createBrush());
   Alpine.store("work", createWork());
-  const parts = { ...benchParts, ...fields, ...sheets, ...followParts, ...viewerParts, overlay, chart, renders };
+  const parts = { ...benchParts, ...fields, ...sheets, ...followParts, ...matteParts, ...viewerParts, overlay, chart, renders };
   for (const [name, part] of Object.entries(parts)) Alpine.data(name, part);
 });

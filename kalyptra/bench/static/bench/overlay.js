@@ -1,6 +1,7 @@
 // The outlines over the picture: drawn where the server says they lie at this frame, changed by handles and keys.
 import { bare } from "./document.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
+import { brush } from "./marks.js";
 import { pen, ring } from "./pen.js";
 import { about, along, boxOf, carried, madeSmooth, pathOf, shift, split, stretch, turn } from "./plane.js";
 import { svg } from "./svg.js";
@@ -40,7 +41,7 @@ export const overlay = () => ({
     window.Alpine.effect(() => this.visible && lines().fetch());
     window.Alpine.effect(() => this.draw());
     this.$el.addEventListener("pointerdown", (event) => this.down(event));
-    this.$el.addEventListener("pointermove", (event) => pen().drawing && (pen().at = this.place(event)));
+    this.$el.addEventListener("pointermove", (event) => this.hover(event));
     this.$el.addEventListener("dblclick", (event) => this.twice(event));
     this.$el.addEventListener("keydown", (event) => this.key(event));
   },
@@ -48,6 +49,10 @@ export const overlay = () => ({
     return shot().stage === "subjects" && !viewer().playing;
   },
 
+  hover(event) {
+    if (pen().drawing) pen().at = this.place(event);
+    if (brush().active) brush().at = this.place(event);
+  },
   draw() {
     if (!this.visible) return;
     void lines().wanted;
@@ -58,9 +63,10 @@ export const overlay = () => ({
     const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
     if (lines().shown) for (const one of shot().setup.subjects) parts.push(...this.subject(one));
     if (pen().drawing) parts.push(...pen().parts());
+    parts.push(...brush().parts());
     if (this.band) parts.push(svg("rect", { class: "shape-ring ink-1", ...this.band }));
     this.$el.replaceChildren(...parts);
-    this.$el.classList.toggle("pen", pen().drawing);
+    this.$el.classList.toggle("pen", pen().drawing || brush().active);
     // Every node is a new one: the keyboard stays where it was, once the pointer has let go.
     if (this.focused && !this.dragging) {
       const [act, id, point] = this.focused;
@@ -71,7 +77,7 @@ export const overlay = () => ({
     const parts = [];
     const chosen = one.id === shot().chosen;
     const ink = `ink-${one.ink}`;
-    one.matte.outlines.forEach((outline, i) => {
+    (one.matte.outlines ?? []).forEach((outline, i) => {
       const points = lines().points(outline.id, one.id);
       if (points.length < 3) return;
       const d = pathOf(points);
@@ -166,9 +172,10 @@ export const overlay = () => ({
   down(event) {
     if (event.button !== 0 || viewer().panning) return;
     const from = this.place(event);
-    if (pen().drawing) {
+    const tool = brush().active ? brush() : pen().drawing ? pen() : null;
+    if (tool) {
       event.preventDefault();
-      pen().down(from, event, this);
+      tool.down(from, event, this);
       return;
     }
     const { act, id, line, point } = event.target.dataset ?? {};
@@ -277,7 +284,7 @@ export const overlay = () => ({
   },
   twice(event) {
     const { act, line, point } = event.target.dataset ?? {};
-    if (pen().drawing || !act) return;
+    if (pen().drawing || brush().active || !act) return;
     if (act === "point") this.smoothen([Number(point)]);
     if (act === "move" && line === shot().line) this.addPoint(this.place(event));
   },

@@ -5,6 +5,7 @@ import { duration } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const FOLLOW_EVERY = 600; // ms
+const MADE = { result: "Result", webm: "Cut-out", prores: "Cut-out" };
 const ACTIVE = ["queued", "running"];
 
 function described(one) {
@@ -16,7 +17,7 @@ function described(one) {
   } else detail.push(`revision ${one.revision}`);
   return {
     ...one,
-    title: `Frames ${one.first} to ${one.last}`,
+    title: `${MADE[one.made] ?? "Mattes"}, frames ${one.first} to ${one.last}`,
     active: ACTIVE.includes(one.state),
     detail: detail.join(", "),
     href: `/renders/${one.id}/result.mp4`,
@@ -26,10 +27,17 @@ function described(one) {
 export const renders = () => ({
   list: [],
   starting: false,
+  whose: "",
+  format: "png-8",
+  gapWords: "",
+  refused: null,
   following: false,
   init() {
     this.url = this.$el.dataset.url;
     this.follow();
+  },
+  get subjects() {
+    return shot().setup.subjects;
   },
   get empty() {
     return this.list.length === 0;
@@ -54,13 +62,27 @@ export const renders = () => ({
     }
     this.following = false;
   },
-  async start() {
+  start() {
+    return this.order({ made: "result" });
+  },
+  startMattes() {
+    return this.order({ made: this.format, subject: this.whose });
+  },
+  startAnyway() {
+    return this.order({ ...this.refused, gaps: true });
+  },
+  async order(wanted) {
     this.starting = true;
+    this.gapWords = "";
     try {
+      await shot().settled();
       const { first, last } = shot().setup.footage;
-      await askJson("POST", this.url, { first, last });
+      await askJson("POST", this.url, { first, last, ...wanted });
     } catch (refusal) {
-      toast(refusal.message, true);
+      if (refusal.answer?.gaps) {
+        this.gapWords = refusal.message;
+        this.refused = wanted;
+      } else toast(refusal.message, true);
     }
     this.starting = false;
     this.follow();

@@ -1,4 +1,5 @@
 // What the stages' sheets show besides their fields.
+import { brush } from "./marks.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { pen } from "./pen.js";
 import { about, boxOf, carried, shift, stretch } from "./plane.js";
@@ -58,12 +59,14 @@ export const sheets = {
     },
     select(event) {
       shot().chosen = event.currentTarget.dataset.id;
-      shot().line = shot().subject().matte.outlines[0].id;
+      shot().line = shot().subject().matte.outlines?.[0].id ?? null;
       shot().points = [];
+      brush().start(null);
       viewer().subjectChanged();
     },
     begin(event) {
       const { tool } = event.currentTarget.dataset;
+      brush().start(null);
       if (tool === "draw" || tool === "freehand") pen().start(tool);
       else {
         pen().start("select");
@@ -106,10 +109,10 @@ export const sheets = {
       }));
     },
     get later() {
-      return (shot().subject()?.matte.outlines.findIndex((one) => one.id === shot().line) ?? 0) > 0;
+      return (shot().subject()?.matte.outlines?.findIndex((one) => one.id === shot().line) ?? 0) > 0;
     },
     get several() {
-      return (shot().subject()?.matte.outlines.length ?? 0) > 1;
+      return (shot().subject()?.matte.outlines?.length ?? 0) > 1;
     },
     select(event) {
       shot().line = event.currentTarget.dataset.id;

@@ -10,6 +10,9 @@ const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays
 const START_WITH = 8; // frames that must be ready before a stalled play goes on
 
+const OTHERS = ["change", "plate", "seen", "edges"]; // checks that are looked at less often
+const OF_SUBJECT = ["matte", "overlay", "change"]; // views of the chosen subject
+
 const shot = () => window.Alpine.store("shot");
 
 // Frames by what they show. Not in the store: pictures need no watching.
@@ -55,14 +58,14 @@ export function createViewer() {
       this.go(shot().setup.footage.first);
     },
     key(frame) {
-      const subject = this.view === "matte" || this.view === "overlay" ? shot().chosen : "";
+      const subject = OF_SUBJECT.includes(this.view) ? shot().chosen : "";
       return `${shot().saved.revision}|${this.view}|${subject}|${frame}`;
     },
     has(frame) {
       return kept.has(this.key(frame));
     },
     url(frame) {
-      const subject = (this.view === "matte" || this.view === "overlay") && shot().chosen ? `&subject=${shot().chosen}` : "";
+      const subject = OF_SUBJECT.includes(this.view) && shot().chosen ? `&subject=${shot().chosen}` : "";
       return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${this.view}&size=${REST}${subject}`);
     },
     go(frame) {
@@ -86,7 +89,7 @@ export function createViewer() {
       this.pan = { x: 0, y: 0 };
     },
     subjectChanged() {
-      if (this.view === "matte" || this.view === "overlay") this.changed();
+      if (OF_SUBJECT.includes(this.view)) this.changed();
     },
     // The look or the view is another one: nothing that was fetched for the old one may be shown.
     changed() {
@@ -142,7 +145,8 @@ export function createViewer() {
     },
     // Fetch ahead of the playhead, wrapping at the end of the range, a few frames at once.
     fill() {
-      if (shot().drafting || document.hidden) return;
+      // While a matte is being found, the machine is left to that.
+      if (shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
       const reach = this.playing ? count : Math.min(AHEAD, count);
@@ -281,6 +285,12 @@ export const viewerParts = {
     get isBlur() {
       return window.Alpine.store("viewer").view === "blur";
     },
+    get isSeen() {
+      return window.Alpine.store("viewer").view === "seen";
+    },
+    get isChange() {
+      return window.Alpine.store("viewer").view === "change";
+    },
     get spoken() {
       const store = window.Alpine.store("viewer");
       return `Frame ${store.frame}, ${store.view}`;
@@ -320,6 +330,12 @@ export const viewerParts = {
     },
     get isMatte() {
       return this.store.view === "matte";
+    },
+    get others() {
+      return OTHERS.includes(this.store.view) ? this.store.view : "";
+    },
+    lookOther(event) {
+      this.store.look(event.target.value || "result");
     },
     closer() {
       this.store.zoomBy(1.5);

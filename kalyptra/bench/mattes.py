@@ -1,0 +1,98 @@
+"""Found mattes as the page needs them: made from marks or a line on a frame, and what is known of each frame."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from kalyptra.bench.pictures import borrowed
+from kalyptra.core import (
+    Curve,
+    FoundMatte,
+    How,
+    ImportedMatte,
+    Refine,
+    Setup,
+    Stroke,
+    codes_of,
+    coverage_of,
+    curve_matte,
+    laid_over,
+    marked_matte,
+    shrink,
+)
+from kalyptra.library import kept
+from kalyptra.library.models import Media
+
+WORKING = 960
+"""Px on the long side of the picture that marks are looked at in."""
+LETTERS = {How.FOLLOWED: "f", How.PREDICTED: "p", How.PERSON: "s", How.NOBODY: "n"}
+HAND, NOTHING = "h", "-"
+
+
+class BadMarks(ValueError):
+    """Marks that make no matte. The text says why and what to do."""
+
+
+def matte_from_marks(media: Media, frame: int, marks: Sequence[Stroke], under: str | None) -> str:
+    """Find a matte from marks on a frame, or mend one by them; its name in the store.
+
+    Args:
+        under: the stored matte that is mended.
+
+    Raises:
+        BadMarks: nothing is kept by them.
+        FrameUnreadable: the clip has no such frame.
+    """
+    kept.need_room()
+    with borrowed(media) as reader:
+        codes = shrink(reader.picture(frame), WORKING).codes
+    codes = np.ascontiguousarray((codes >> 8) if codes.dtype == np.uint16 else codes, np.uint8)
+    before = None
+    if under is not None:
+        if kept.fetch([under]):
+            raise BadMarks("The matte under these marks is not in the store any more. Remove them and mark anew.")
+        size = (codes.shape[0], codes.shape[1])
+        before = laid_over(coverage_of(kept.store().picture(under)), size)
+    if before is None and not any(mark.keep for mark in marks):
+        raise BadMarks("Nothing is kept yet. Stroke over the subject with Keep first.")
+    matte = marked_matte(codes, marks, codes.shape[1] / media.facts.width, before)
+    if not (matte > 0.5).any():
+        raise BadMarks("Nothing is left of the matte. Undo the last mark, or keep something.")
+    return _kept(matte)
+
+
+def matte_from_line(media: Media, curve: Curve) -> str:
+    """A matte from a line drawn around the subject; its name in the store."""
+    kept.need_room()
+    facts = media.facts
+    scale = min(1.0, WORKING / max(facts.width, facts.height))
+    size = (max(1, round(facts.height * scale)), max(1, round(facts.width * scale)))
+    matte = curve_matte(curve, Refine(), size, scale)
+    if not (matte > 0.5).any():
+        raise BadMarks("The line encloses nothing of the picture. Draw around the subject.")
+    return _kept(matte)
+
+
+def _kept(matte: Any) -> str:
+    name = kept.store().keep(codes_of(matte))
+    kept.share([name])
+    return name
+
+
+def trust_of_mattes(setup: Setup) -> dict[str, list[Any]]:
+    """How far found mattes can be trusted, by subject and frame of the range: how each came about, confidence in %."""
+    first, last = setup.footage.first, setup.footage.last
+    out: dict[str, list[Any]] = {}
+    for subject in setup.subjects:
+        matte = subject.matte
+        if isinstance(matte, FoundMatte):
+            at = {one.frame: [LETTERS[one.how], round(one.sure * 100)] for one in matte.frames}
+            at |= {key.frame: [HAND, 100] for key in matte.keys}
+            out[subject.id] = [at.get(frame, [NOTHING, 0]) for frame in range(first, last + 1)]
+        elif isinstance(matte, ImportedMatte):
+            found = (matte.at(frame) for frame in range(first, last + 1))
+            out[subject.id] = [["b", 100] if name else [NOTHING, 0] for name in found]
+    return out

@@ -1,0 +1,308 @@
+// Found mattes on this page: brush marks, a line drawn around, people, and files brought in.
+import { askJson, csrfToken, Refusal } from "../design/scripts/server.js";
+import { bare } from "./document.js";
+import { work } from "./following.js";
+import { foundMatte, keyHere, nameHere } from "./found.js";
+import { fitLine, newId } from "./lines.js";
+import { pen } from "./pen.js";
+import { svg } from "./svg.js";
+import { toast } from "./toasts.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+export const brush = () => window.Alpine.store("brush");
+
+const round = (value) => Math.round(value * 10) / 10;
+const byFrame = (a, b) => a.frame - b.frame;
+const WORDS = {
+  keep: "Stroke over what belongs to the subject. [ and ] change the width, Escape leaves.",
+  drop: "Stroke over what does not belong to it. [ and ] change the width, Escape leaves.",
+  around: "Draw around the subject in one stroke. Escape leaves.",
+  point: "Press on the person to find. Escape leaves.",
+};
+
+export const EMPTY = { kind: "found", keys: [], frames: [], person: null };
+
+export function newSubject(matte, name) {
+  const id = newId();
+  const count = shot().setup.subjects.length;
+  const focus = shot().at(viewer().frame)?.lens.focus ?? 2;
+  shot().chosen = id;
+  shot().line = null;
+  shot().points = [];
+  return shot().commit((setup) => {
+    setup.subjects.push({
+      id, name: name ?? `Subject ${count + 1}`, ink: count % 4, enabled: true, acts: "cut-out", matte,
+      refine: { edge: "fast", edge_width: Math.max(2, Math.round(shot().clip.width / 160)) },
+      distance: { keys: [{ frame: shot().setup.footage.first, value: focus, ease: "eased" }] },
+    });
+  }); // prettier-ignore
+}
+
+const puttingKey = (key) => {
+  const subject = shot().chosen;
+  return (setup) => {
+    const { matte } = setup.subjects.find((one) => one.id === subject);
+    matte.keys = [...matte.keys.filter((one) => one.frame !== key.frame), key].sort(byFrame);
+  };
+};
+const droppingKey = (frame) => {
+  const subject = shot().chosen;
+  return (setup) => {
+    const { matte } = setup.subjects.find((one) => one.id === subject);
+    matte.keys = matte.keys.filter((one) => one.frame !== frame);
+  };
+};
+
+export function createBrush() {
+  return {
+    tool: null,
+    width: Math.max(4, Math.round(shot().clip.width / 55)), // px of the source
+    stroke: [],
+    at: null,
+    made: [], // marks whose matte is still being found
+    waiting: 0,
+    queue: Promise.resolve(),
+
+    start(tool) {
+      pen().stop();
+      this.tool = tool;
+      this.stroke = [];
+      if (!tool) return;
+      viewer().playing = false;
+      if (tool !== "point" && !["overlay", "matte"].includes(viewer().view)) viewer().look("overlay");
+    },
+    get active() {
+      return this.tool !== null;
+    },
+    get words() {
+      if (this.waiting > 0) return "Finding the matte.";
+      return WORDS[this.tool] ?? "";
+    },
+    wider(by) {
+      this.width = Math.min(800, Math.max(1, Math.round(this.width * by)));
+    },
+    down(place, event, surface) {
+      if (this.tool === "point") {
+        this.start(null);
+        people({ frame: viewer().frame, x: round(place.x), y: round(place.y) });
+        return;
+      }
+      this.stroke = [place];
+      const add = (to) => (this.stroke = [...this.stroke, to]);
+      surface.track(event, add, () => {
+        const points = bare(this.stroke).map(({ x, y }) => [round(x), round(y)]);
+        this.stroke = [];
+        if (this.tool === "around") this.around(points);
+        else this.mark({ keep: this.tool === "keep", width: this.width, points: thinned(points) });
+      });
+    },
+    // One after the other: each mark mends what the one before made.
+    inTurn(todo) {
+      this.waiting += 1;
+      this.queue = this.queue
+        .then(todo)
+        .catch((refusal) => toast(refusal.message, true))
+        .finally(() => (this.waiting -= 1));
+      return this.queue;
+    },
+    mark(stroke) {
+      const frame = viewer().frame;
+      this.made = [...this.made, stroke];
+      this.inTurn(async () => {
+        const key = keyHere();
+        const under = key ? (key.drawn && key.marks.length === 0 ? key.matte : key.under) : nameHere();
+        await this.find(frame, [...(key?.marks ?? []), stroke], under, key?.drawn ?? null);
+      }).then(() => (this.made = this.made.slice(1)));
+    },
+    unmark(index) {
+      const frame = viewer().frame;
+      this.inTurn(async () => {
+        const key = keyHere();
+        const marks = key.marks.filter((_, i) => i !== index);
+        if (marks.length) await this.find(frame, marks, key.under, key.drawn);
+        else if (key.drawn) await shot().commit(puttingKey({ ...key, marks: [], matte: key.under, under: null }));
+        else await shot().commit(droppingKey(frame));
+      });
+    },
+    async find(frame, marks, under, drawn) {
+      const { matte } = await askJson("POST", shot().url("mattes/marks"), { frame, marks, under });
+      await shot().commit(puttingKey({ frame, marks, drawn, under, matte }));
+    },
+    around(points) {
+      const frame = viewer().frame;
+      this.inTurn(async () => {
+        const curve = await fitLine(points, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)));
+        const { matte } = await askJson("POST", shot().url("mattes/line"), { curve });
+        await shot().commit(puttingKey({ frame, marks: [], drawn: curve, under: null, matte }));
+      });
+    },
+    key(event) {
+      const actions = { Escape: () => this.start(null), "[": () => this.wider(0.8), "]": () => this.wider(1.25) };
+      if (!actions[event.key]) return false;
+      event.preventDefault();
+      actions[event.key]();
+      return true;
+    },
+    // What lies over the picture: the marks of this frame, and the one that is being made.
+    parts() {
+      const parts = (keyHere()?.marks ?? []).map((mark) => line(mark.points, mark.width, mark.keep));
+      for (const mark of this.made) parts.push(line(mark.points, mark.width, mark.keep));
+      if (this.stroke.length) {
+        const points = this.stroke.map((p) => [p.x, p.y]);
+        if (this.tool === "around") parts.push(svg("polyline", { class: "shape-line ink-3 drawn", points: points.join(" ") }));
+        else parts.push(line(points, this.width, this.tool === "keep"));
+      }
+      if (this.at && (this.tool === "keep" || this.tool === "drop")) parts.push(svg("circle", { class: "brush-tip", cx: this.at.x, cy: this.at.y, r: this.width / 2 }));
+      return parts;
+    },
+  };
+}
+
+const line = (points, width, keep) => svg("polyline", { class: keep ? "mark-keep" : "mark-drop", points: (points.length > 1 ? points : [points[0], points[0]]).join(" "), "stroke-width": width });
+
+// A stroke as few places, none nearer to the last than a few px.
+function thinned(points) {
+  const out = [points[0]];
+  for (const point of points.slice(1)) {
+    const last = out[out.length - 1];
+    if (Math.hypot(point[0] - last[0], point[1] - last[1]) > 3) out.push(point);
+  }
+  return out.slice(0, 4000);
+}
+
+export async function people(spot) {
+  const { first, last } = shot().setup.footage;
+  await work().order({ what: "people", subject: shot().chosen, start: first, end: last, spot });
+}
+
+// Send a file as a matte or a plate; what comes of it is watched like following.
+async function bring(file, channel, subject) {
+  const body = new FormData();
+  body.append("file", file);
+  body.append("channel", channel);
+  body.append("subject", subject ?? "");
+  const answer = await fetch(shot().url("imports"), { method: "POST", headers: { "X-CSRFToken": csrfToken() }, body });
+  const found = await answer.json().catch(() => ({}));
+  if (!answer.ok) throw new Refusal(answer.status, found);
+  work().watch(found);
+}
+
+export const matteParts = {
+  marks: () => ({
+    channel: "luma",
+    get drawn() {
+      return shot().subject()?.matte.kind === "outline";
+    },
+    get found() {
+      return shot().subject()?.matte.kind === "found";
+    },
+    get imported() {
+      return shot().subject()?.matte.kind === "imported";
+    },
+    isTool(tool) {
+      return brush().tool === tool;
+    },
+    tool(event) {
+      const { tool } = event.currentTarget.dataset;
+      brush().start(brush().tool === tool ? null : tool);
+    },
+    get width() {
+      return brush().width;
+    },
+    putWidth(event) {
+      const value = Number(event.target.value);
+      if (Number.isFinite(value)) brush().width = Math.min(800, Math.max(1, value));
+      event.target.value = brush().width;
+    },
+    get active() {
+      return brush().active || brush().waiting > 0;
+    },
+    get words() {
+      return brush().words;
+    },
+    get list() {
+      return (keyHere()?.marks ?? []).map((mark, i) => ({ i, name: `${i + 1}  ${mark.keep ? "keep" : "drop"}`, width: `${mark.width} px` }));
+    },
+    get keyWords() {
+      const matte = foundMatte();
+      if (!matte) return "";
+      const key = keyHere();
+      const frames = matte.keys.map((one) => one.frame);
+      if (key?.drawn) return "A line was drawn around it on this frame.";
+      if (key) return "";
+      if (frames.length === 0 && matte.frames.length === 0) return "Nothing is found yet. Stroke over the subject, or find people.";
+      return frames.length ? `Made by hand at ${frames.length === 1 ? "frame" : "frames"} ${frames.join(", ")}.` : "";
+    },
+    get hasKey() {
+      return Boolean(keyHere());
+    },
+    dropKey() {
+      shot().commit(droppingKey(viewer().frame));
+    },
+    unmark(event) {
+      brush().unmark(Number(event.currentTarget.dataset.index));
+    },
+    everybody() {
+      brush().start(null);
+      people(null);
+    },
+    get importWords() {
+      const matte = shot().subject()?.matte;
+      if (matte?.kind !== "imported") return "";
+      return `${matte.title || "A file"}: ${matte.frames.length} ${matte.frames.length === 1 ? "picture, for all frames" : "pictures"}.`;
+    },
+  }),
+
+  newMatte: () => ({
+    async brush() {
+      await newSubject(structuredClone(EMPTY));
+      brush().start("keep");
+    },
+    async people() {
+      await newSubject(structuredClone(EMPTY), "People");
+      people(null);
+    },
+  }),
+
+  bringing: () => ({
+    channel: "luma",
+    is(value) {
+      return this.channel === value;
+    },
+    choose(event) {
+      this.channel = event.currentTarget.dataset.value;
+    },
+    async read(event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return;
+      const { fresh, plate } = this.$root.dataset;
+      try {
+        if (fresh !== undefined) await newSubject(structuredClone(EMPTY), file.name.replace(/\.[^.]*$/, "").slice(0, 60) || undefined);
+        await shot().settled();
+        await bring(file, plate !== undefined ? "colour" : this.channel, plate !== undefined ? "" : shot().chosen);
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+  }),
+
+  plate: () => ({
+    get words() {
+      const { plate } = shot().setup;
+      if (plate.source === "imported") return plate.imported ? `${plate.imported.title || "A file"}: ${plate.imported.frames.length} pictures.` : "";
+      if (plate.source === "filled") return "Filled from its surroundings. Recover it, and what other frames show is used.";
+      const { first, last } = shot().setup.footage;
+      const count = plate.patches.filter(([frame]) => frame >= first && frame <= last).length;
+      return count ? `Recovered at ${count} of ${last - first + 1} frames. What no frame shows is filled: look at Seen.` : "Nothing is recovered yet.";
+    },
+    get hasImported() {
+      return Boolean(shot().setup.plate.imported);
+    },
+    recover() {
+      const { first, last } = shot().setup.footage;
+      work().order({ what: "plate", start: first, end: last });
+    },
+  }),
+};

@@ -1,0 +1,1 @@
+"""Following over the frames of a clip: drawn outlines, and mattes that were found."""

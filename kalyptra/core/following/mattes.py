@@ -1,0 +1,178 @@
+"""Following found mattes over the frames of a clip, from keys made by hand, and finding people in it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.clip.reader import PictureSource, shrink
+from kalyptra.core.following.outlines import OnLoss
+from kalyptra.core.matte.carry.step import LOST, Signs, State, carry
+from kalyptra.core.matte.people.find import Seen, find_people
+from kalyptra.core.matte.refine import edged
+from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
+from kalyptra.core.setup.document import Edge, Refine
+from kalyptra.core.setup.stored import Fit, How, Spot
+
+Matte = NDArray[np.float32]
+
+WORKING_WIDTH = 480
+"""Px on the long side of the pictures that are looked at: more costs much and gains little."""
+EDGE_SHARE = 1 / 160
+"""Width of the edge that is drawn to a picture of full size, as a share of its width."""
+SHRUNK = 0.25
+"""The share of its size since the key below which a subject counts as hidden."""
+SPREAD = 0.4
+"""Power that brings confidence to one half about where a matte goes astray; the order of frames stays as it is."""
+BELIEF = 1.5
+AGREE, AGREE_LEAST = 0.9, 0.2
+"""Overlap of the two ways below which they differ, and by how much it is less when they differ wholly."""
+"""How strongly the surer of two directions counts between keys."""
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A matte that was found at a frame.
+
+    Attributes:
+        matte: (height, width) 8-bit codes, at the working size.
+        sure: 0 to 1.
+        how: followed; or predicted, where the subject could hardly be seen.
+    """
+
+    frame: int
+    matte: NDArray[np.uint8]
+    sure: float
+    how: How
+
+
+def follow_mattes(
+    keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int], on_loss: OnLoss = OnLoss.CARRY_ON
+) -> Iterator[Carried]:
+    """Follow a matte from frame to frame.
+
+    Between two keys it is followed ahead from the one and back from the other, and the two are blended: the nearer key
+    counts more, and the surer way.
+
+    Args:
+        keys: mattes (height, width) of any size by frame, at least at the first of the frames.
+        frames: frame numbers one apart, ahead or back.
+
+    Yields:
+        What is found at each frame but the keys' own, in order. It ends early where the subject is lost, if so wished.
+
+    Raises:
+        FrameUnreadable: the clip has no such frame.
+    """
+    stops = [frame for frame in frames if frame in keys]
+    for a, b in pairwise(stops):
+        span = range(a, b, 1 if b > a else -1)
+        there = list(_one_way(keys[a], footage, span))
+        back = list(_one_way(keys[b], footage, range(b, a, -span.step)))[::-1]
+        yield from (_blended(x, y, (i + 1) / len(span)) for i, (x, y) in enumerate(zip(there, back, strict=True)))
+    rest = [frame for frame in frames if stops and frames.index(frame) >= frames.index(stops[-1])]
+    for one in _one_way(keys[stops[-1]], footage, rest) if stops else ():
+        if one.how is How.PREDICTED and on_loss is OnLoss.STOP:
+            return
+        yield one
+
+
+def follow_keys(
+    keys: Mapping[int, Matte], footage: PictureSource, first: int, last: int, on_loss: OnLoss = OnLoss.CARRY_ON
+) -> Iterator[Carried]:
+    """Follow a matte from its keys over all frames from first to last: back before the first key, ahead from there."""
+    inside = sorted(frame for frame in keys if first <= frame <= last)
+    if inside:
+        yield from follow_mattes({inside[0]: keys[inside[0]]}, footage, range(inside[0], first - 1, -1), on_loss)
+        yield from follow_mattes(keys, footage, range(inside[0], last + 1), on_loss)
+
+
+def follow_people(
+    footage: PictureSource, frames: Sequence[int], spot: Spot | None, full_width: int
+) -> Iterator[Carried]:
+    """Find people frame by frame, everybody or the one that is pointed at.
+
+    Args:
+        frames: frame numbers one apart; where somebody is pointed at, the first is the spot's.
+
+    Yields:
+        What is found at every frame; somebody who was gone is found again.
+
+    Raises:
+        FrameUnreadable: the clip has no such frame.
+    """
+    seen: Seen | None = None
+    for frame in frames:
+        codes = looked_at(footage, frame)
+        scale = codes.shape[1] / full_width
+        at = (spot.x * scale, spot.y * scale) if spot else None
+        seen = find_people(codes, seen, at)
+        how = How.PERSON if seen.boxes else How.NOBODY
+        yield Carried(frame, codes_of(seen.matte), round(seen.sure if seen.boxes else 1.0, 3), how)
+
+
+def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
+    """(height, width, 3) RGB in 8 bits at the working size.
+
+    Raises:
+        FrameUnreadable: the clip has no such frame.
+    """
+    codes = shrink(footage.picture(frame), WORKING_WIDTH).codes
+    return np.ascontiguousarray((codes >> 8) if codes.dtype == np.uint16 else codes, np.uint8)
+
+
+def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Iterator[Carried]:
+    """Follow from the first of the frames, where the key is, to the last."""
+    if len(frames) < 2:
+        return
+    codes = looked_at(footage, frames[0])
+    size = (codes.shape[1], codes.shape[0])
+    matte = np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
+    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    state, whole, running = State.at(codes, matte), max(float(matte.sum()), 1.0), 1.0
+    for frame in frames[1:]:
+        signs = LOST
+        state, signs = carry(state, looked_at(footage, frame), flow)
+        running *= max(signs.sure, 1e-3) ** (1 / 8)
+        hidden = float(state.matte.sum()) < SHRUNK * whole
+        sure = 0.0 if signs is LOST else _sure(signs, running)
+        yield Carried(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
+
+
+def _sure(signs: Signs, running: float) -> float:
+    """How far a matte can be trusted: by its own step, and by all steps since the key."""
+    return float((signs.sure * min(1.0, running)) ** (SPREAD / 2))
+
+
+def _blended(a: Carried, b: Carried, share: float) -> Carried:
+    """Two ways to a frame, `share` of the way from the first one's key."""
+    weights = (1 - share) * (a.sure + 0.01) ** BELIEF, share * (b.sure + 0.01) ** BELIEF
+    part = weights[1] / sum(weights)
+    one, other = coverage_of(a.matte), coverage_of(b.matte)
+    either = float(np.maximum(one, other).sum())
+    agree = float(np.minimum(one, other).sum()) / either if either > 0 else 1.0
+    # Where both ways are as sure and yet differ, either may have lost behind something what the other still has.
+    differ = 2 * min(part, 1 - part) * float(np.clip((AGREE - agree) / AGREE_LEAST, 0, 1))
+    matte = one * (1 - part) + other * part
+    matte = matte + np.float32(differ) * (np.maximum(one, other) - matte)
+    sure = max(a.sure, b.sure) * (1 - differ / 2)
+    hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
+    found = replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3))
+    return replace(found, how=How.PREDICTED if hidden else How.FOLLOWED)
+
+
+def at_full_size(matte: NDArray[np.uint8], codes: NDArray[np.uint8]) -> Matte:
+    """A carried matte at the size of a picture, its edge drawn to it.
+
+    Args:
+        matte: 8-bit codes at the working size.
+        codes: (height, width, 3) the picture, 8 bits.
+    """
+    whole = laid_over(coverage_of(matte), (codes.shape[0], codes.shape[1]), Fit.STRETCH)
+    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_SHARE))
+    return edged(whole, codes, refine, 1.0, False)

@@ -1,0 +1,87 @@
+"""Whose colour is it? A few colours that the subject and what lies behind it have, and where nearby each was seen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+COLOURS = 32
+SAMPLE = 4000
+CELL = 8
+"""Px of the cells in which colours are counted."""
+NEAR = 2
+"""Cells around a pixel's own in which colours count."""
+DOUBT = 0.03
+"""The least and, from 1, the most that a colour can say."""
+
+
+@dataclass(frozen=True)
+class Palette:
+    """Which of a few colours a pixel has.
+
+    Attributes:
+        names: by its L*a*b* codes in steps of 8, as 15 bits.
+    """
+
+    names: NDArray[np.uint8]
+
+    @staticmethod
+    def of(lab: NDArray[np.uint8], matte: NDArray[np.float32]) -> Palette:
+        """Half the colours from within the matte, half from around it."""
+        chance = np.random.default_rng(0)
+        cv2.setRNGSeed(1)
+        pixels, inside = lab.reshape(-1, 3).astype(np.float32), matte.reshape(-1) > 0.5
+        until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 12, 1.0)
+        centres = []
+        for part in (np.flatnonzero(inside), np.flatnonzero(~inside)):
+            if len(part) < COLOURS:
+                continue
+            sample = pixels[chance.choice(part, min(SAMPLE, len(part)), replace=False)]
+            empty = np.empty((0, 1), np.int32)
+            centres.append(cv2.kmeans(sample, COLOURS // 2, empty, until, 1, cv2.KMEANS_PP_CENTERS)[2])
+        steps = (np.arange(32) * 8 + 4).astype(np.float32)
+        every = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+        if not centres:
+            return Palette(np.zeros(len(every), np.uint8))
+        known = np.vstack(centres)
+        distance = (every**2).sum(1)[:, None] - 2 * every @ known.T + (known**2).sum(1)
+        return Palette(distance.argmin(axis=1).astype(np.uint8))
+
+    def named(self, lab: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """(height, width) names of the colours of L*a*b* codes."""
+        steps = (lab >> 3).astype(np.uint16)
+        return np.asarray(self.names[(steps[..., 0] << 10) | (steps[..., 1] << 5) | steps[..., 2]])
+
+
+def colour_share(
+    names: NDArray[np.uint8], matte: NDArray[np.float32], now: NDArray[np.uint8], asked: NDArray[np.bool_]
+) -> NDArray[np.float32]:
+    """For pixels asked about, which share of their colour nearby was the subject's.
+
+    Args:
+        names: (height, width) colours where they were a frame before, moved along.
+        matte: (height, width) whose they were, 0 to 1.
+        now: (height, width) colours of the frame in question.
+        asked: (height, width) which pixels to answer for.
+
+    Returns:
+        (n,) in the order of `asked`, DOUBT to 1 - DOUBT; one half for colours not seen nearby.
+    """
+    height, width = names.shape
+    down, across = -(-height // CELL), -(-width // CELL)
+    cell = (np.arange(height) // CELL * across)[:, None] + np.arange(width) // CELL
+    index = (cell * COLOURS + names).ravel()
+    count = down * across * COLOURS
+    both = np.bincount(index, minlength=count).astype(np.float32).reshape(down, across, COLOURS)
+    own = np.bincount(index, matte.ravel(), count).astype(np.float32).reshape(down, across, COLOURS)
+    side = (2 * NEAR + 1, 2 * NEAR + 1)
+    for one in (both, own):
+        for first in range(0, COLOURS, 4):
+            one[..., first : first + 4] = cv2.blur(one[..., first : first + 4], side, borderType=cv2.BORDER_CONSTANT)
+    rows, columns = np.nonzero(asked)
+    where = rows // CELL, columns // CELL, now[rows, columns]
+    share = (own[where] + np.float32(0.02)) / (both[where] + np.float32(0.04))
+    return np.asarray(np.clip(share, DOUBT, 1 - DOUBT), np.float32)

@@ -1,0 +1,105 @@
+"""What is done to a matte of any kind after it is found: limits, edge, growth, feather, inversion."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.matte.guided import guided
+from kalyptra.core.matte.matting import solved_edge
+from kalyptra.core.setup.document import Edge, Profile, Refine
+from kalyptra.core.window import window_of
+
+Matte = NDArray[np.float32]
+
+EPS = 1e-4
+STEEPER = 1.3
+FINE_BAND = 0.67
+"""The band in which matting solves the edge, as a share of the edge's width."""
+
+
+def limited(matte: Matte, black: float, white: float) -> Matte:
+    """Coverage stretched so that `black` becomes 0 and `white` 1."""
+    if black <= 0 and white >= 1:
+        return matte
+    return np.asarray(np.clip((matte - np.float32(black)) / np.float32(white - black), 0, 1), np.float32)
+
+
+def edged(matte: Matte, codes: NDArray[np.uint8], refine: Refine, scale: float, carefully: bool) -> Matte:
+    """A matte whose edge is drawn to the picture.
+
+    Args:
+        codes: (height, width, 3) the picture, 8 bits.
+        scale: px of the picture for one px of the source.
+        carefully: solve a fine edge; without it, one is drawn the fast way.
+    """
+    if refine.edge is Edge.NONE:
+        return matte
+    width = max(1.0, refine.edge_width * scale)
+    window = window_of((matte > 0.02).astype(np.uint8), round(2 * width) + 8)
+    if window is None:
+        return matte
+    here, shown = matte[window], np.ascontiguousarray(codes[window])
+    if refine.edge is Edge.FINE and carefully:
+        found = solved_edge(shown, here, width * FINE_BAND)
+    else:
+        found = guided(shown, here, max(1, round(width)), EPS, STEEPER, smaller=2 if width >= 4 else 1)
+        # Only the band around the line may change: the filter's windows reach further.
+        solid = (here > 0.5).astype(np.uint8)
+        away = cv2.distanceTransform(solid, cv2.DIST_L2, 3) + cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+        share = np.clip((np.float32(1.5 * width) - away) / np.float32(max(0.5 * width, 1)), 0, 1)
+        found = here + share * (found - here)
+    out = matte.copy()
+    out[window] = found
+    return out
+
+
+def grown(matte: Matte, refine: Refine, scale: float) -> Matte:
+    """A matte of any kind grown and feathered along the distance from its line, sub-pixel.
+
+    Drawn outlines are grown exactly where they are drawn; this does it for mattes that are pictures.
+    """
+    grow, inwards, outwards = refine.grow * scale, refine.feather_in * scale, refine.feather_out * scale
+    if grow == 0 and inwards + outwards == 0:
+        return matte
+    signed = _to_line(matte)
+    if inwards + outwards <= 1.0:
+        # The edge keeps its own softness and moves: what is looked up lies `grow` px further in.
+        return _shifted(matte, signed, grow)
+    t = np.clip((np.float32(outwards) - (signed - np.float32(grow))) / np.float32(inwards + outwards), 0, 1)
+    if refine.profile is Profile.SMOOTH:
+        t = t * t * (3 - 2 * t)
+    elif refine.profile is Profile.LATE:
+        t = t * t
+    return np.asarray(t, np.float32)
+
+
+def _to_line(matte: Matte) -> Matte:
+    """Px from the middle of each pixel to the line of half coverage, negative inside."""
+    solid = (matte > 0.5).astype(np.uint8)
+    if not solid.any() or solid.all():
+        return np.full(matte.shape, 1e6 if not solid.any() else -1e6, np.float32)
+    outside, names_out = cv2.distanceTransformWithLabels(1 - solid, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    inside, names_in = cv2.distanceTransformWithLabels(solid, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    # Where exactly the line passes between two pixels is known from the coverage of the nearest one on either side.
+    over = np.zeros(int(names_out.max()) + 1, np.float32)
+    over[names_out[solid > 0]] = matte[solid > 0] - np.float32(0.5)
+    under = np.zeros(int(names_in.max()) + 1, np.float32)
+    under[names_in[solid == 0]] = np.float32(0.5) - matte[solid == 0]
+    out = np.where(solid > 0, -(inside - np.minimum(under[names_in], 1)), outside - np.minimum(over[names_out], 1))
+    near = np.abs(matte - 0.5) < 0.5
+    return np.asarray(np.where(near, np.float32(0.5) - matte, out), np.float32)
+
+
+def _shifted(matte: Matte, signed: Matte, grow: float) -> Matte:
+    height, width = matte.shape
+    smooth = cv2.GaussianBlur(np.clip(signed, -abs(grow) - 4, abs(grow) + 4), (0, 0), 1.0)
+    gx, gy = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8)
+    long = np.maximum(cv2.magnitude(gx, gy), np.float32(1e-3))
+    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
+    moved = cv2.remap(matte, x - np.float32(grow) * gx / long, y - np.float32(grow) * gy / long, cv2.INTER_LINEAR,
+                      borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
+    solid = np.clip(np.float32(0.5) - (signed - np.float32(grow)), 0, 1)
+    near = np.abs(signed - np.float32(grow)) < 3
+    return np.asarray(np.where(near, moved, solid), np.float32)

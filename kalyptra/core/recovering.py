@@ -1,0 +1,265 @@
+"""Recovering the picture behind the subjects over the frames of a clip."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.clip.facts import ClipFacts
+from kalyptra.core.clip.guarded import Limits, run_guarded
+from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, PictureSource, open_clip
+from kalyptra.core.clip.transfer import to_codes, to_light
+from kalyptra.core.frame import Sources, covered
+from kalyptra.core.kept import Folder
+from kalyptra.core.plate.align import STILL, Aligned, align, motion_of
+from kalyptra.core.plate.detail import fill_detailed
+from kalyptra.core.plate.fill import fill
+from kalyptra.core.plate.recover import Other, recovered
+from kalyptra.core.setup.document import FilledBy, Setup
+from kalyptra.core.setup.stored import PlatePatch
+from kalyptra.core.window import Window, window_of
+
+Hidden = Callable[[int], NDArray[np.float32]]
+"""Of a frame, the coverage of all subjects together, at the size of the clip's pictures."""
+
+ALIGNED_AT = 960
+"""Px on the long side of the pictures that are aligned."""
+AT_ONCE = 96
+"""Frames that are recovered from one set of others."""
+BESIDE = 48
+"""Frames before and after those that are looked at, too."""
+OTHERS = 64
+"""Other frames at hand at most, evenly spread."""
+MEMORY = 3 << 30
+"""Bytes that they may take."""
+OFTEN, OFTEN_STILL = 3, 15
+"""How often a pixel should be seen, by a moving and by a locked camera: far frames are laid over less well."""
+ADDS = 0.04
+"""The share of a hole that a frame must show more, before those that show any are used."""
+MOST = 24
+MARGIN = 40
+"""Px around a hole by which frames are compared."""
+COARSE = 8
+
+
+@dataclass(frozen=True)
+class Patch:
+    """A piece of the picture behind the subjects.
+
+    Attributes:
+        picture: (height, width, 4) codes; the last channel is how often a pixel was seen: 0 where it is filled.
+        left, top: where its corner lies, px of the clip.
+    """
+
+    picture: NDArray[np.uint8]
+    left: int
+    top: int
+
+
+@dataclass
+class _At:
+    """A frame that others are recovered from."""
+
+    frame: int
+    picture: NDArray[Any]
+    transfer: Any
+    grey: NDArray[np.uint8]
+    hidden: NDArray[np.uint8]
+    matrix: NDArray[np.float64]
+    """From the block's first frame to it, px of the aligned size."""
+
+
+def recover(
+    footage: PictureSource, hidden: Hidden, first: int, last: int, growth: float = 2.0,
+    filled_by: FilledBy = FilledBy.SMOOTH, wanted: Sequence[int] | None = None, around: tuple[int, int] | None = None,
+) -> Iterator[tuple[int, Patch | None]]:  # fmt: skip
+    """Recover what the subjects hide, frame by frame.
+
+    Args:
+        footage: at its full size.
+        hidden: of each frame, what covers the background.
+        first, last: the frames wanted.
+        growth: px by which a subject is taken to spoil more than its matte.
+        wanted: only these of them.
+        around: first and last frame that may be looked into; the wanted ones alone without it.
+
+    Yields:
+        A frame and the patch for it; None where nothing is hidden. A locked camera gives one patch for many frames.
+
+    Raises:
+        FrameUnreadable: a frame is damaged.
+    """
+    low, high = around or (first, last)
+    asked = sorted(wanted) if wanted is not None else list(range(first, last + 1))
+    for start in range(first, last + 1, AT_ONCE):
+        block = [frame for frame in asked if start <= frame < start + AT_ONCE]
+        if block:
+            span = range(max(low, start - BESIDE), min(high, start + AT_ONCE - 1 + BESIDE) + 1)
+            yield from _Block(footage, hidden, span, growth, filled_by).patches(block)
+
+
+class _Block:
+    """Some frames, aligned with each other."""
+
+    def __init__(self, footage: PictureSource, hidden: Hidden, span: range, growth: float, filled_by: FilledBy) -> None:
+        self._footage, self._hidden, self._filled_by = footage, hidden, filled_by
+        self._growth = growth + 2  # what is compared must be free of the subject's glow
+        self._matrices: dict[int, NDArray[np.float64]] = {}
+        self._others: list[_At] = []
+        self.span = span
+        self._walk()
+
+    def _walk(self) -> None:
+        """Align every frame with the one before it, and keep some at hand."""
+        size = self._footage.facts.height * self._footage.facts.width * 3
+        most = max(8, min(OTHERS, MEMORY // (2 * size)))
+        kept = {self.span[i] for i in np.unique(np.linspace(0, len(self.span) - 1, most).round().astype(int))}
+        before: tuple[NDArray[np.uint8], NDArray[np.uint8]] | None = None
+        matrix = np.eye(3)
+        for frame in self.span:
+            try:
+                picture = self._footage.picture(frame)
+            except FrameUnreadable:
+                self._matrices[frame] = matrix
+                continue
+            grey, mask = _grey(picture.codes), self._mask(frame)
+            if before is not None:
+                matrix = align(before[0], grey, before[1], np.eye(3)).matrix @ matrix
+                matrix = matrix / matrix[2, 2]
+            before = grey, _background(mask, grey.shape)
+            self._matrices[frame] = matrix
+            if frame in kept:
+                self._others.append(_At(frame, picture.codes, picture.transfer, grey, mask, matrix))
+
+    def _mask(self, frame: int) -> NDArray[np.uint8]:
+        """1 where the background is hidden, grown."""
+        covered = (self._hidden(frame) > 0.02).astype(np.uint8)
+        away = cv2.distanceTransform(1 - covered, cv2.DIST_L2, 5)
+        return np.asarray((away <= self._growth).astype(np.uint8))
+
+    @property
+    def locked(self) -> bool:
+        """Whether the camera stood still."""
+        first = np.linalg.inv(self._matrices[self.span[0]])
+        size = self._others[0].grey.shape
+        return all(motion_of(one @ first, size) < STILL for one in self._matrices.values())
+
+    def patches(self, frames: Sequence[int]) -> Iterator[tuple[int, Patch | None]]:
+        if not self._others:
+            raise FrameUnreadable(f"none of the frames {self.span[0]} to {self.span[-1]} can be read")
+        locked = self.locked
+        for frame in frames:
+            yield frame, self._patch(frame, locked)
+
+    def _patch(self, frame: int, locked: bool) -> Patch | None:
+        picture, hole = self._footage.picture(frame), self._mask(frame)
+        window = window_of(hole, MARGIN)
+        if window is None:
+            return None
+        light, grey = to_light(picture.codes, picture.transfer), _grey(picture.codes)
+        others = self._chosen(frame, grey, hole, window, locked)
+        plate, seen = recovered(light, hole, window, others, OFTEN_STILL if locked else OFTEN)
+        known = (seen > 0).astype(np.float32)
+        if not known.all():
+            plate = fill_detailed(plate, known) if self._filled_by is FilledBy.DETAILED else fill(plate, known)
+        codes = to_codes(plate, picture.transfer)
+        return Patch(np.dstack([codes, seen]), window[1].start, window[0].start)
+
+    def _chosen(
+        self, frame: int, grey: NDArray[np.uint8], hole: NDArray[np.uint8], window: Window, locked: bool
+    ) -> list[Other]:
+        """Frames that show what the hole hides, the nearest first, until every pixel that can be seen is seen often."""
+        part = hole[window][::COARSE, ::COARSE] > 0
+        rows, columns = np.nonzero(part)
+        places = np.stack([columns * COARSE + window[1].start, rows * COARSE + window[0].start], axis=1)
+        often = np.zeros(len(places), int)
+        chosen: dict[int, Other] = {}
+        scale = grey.shape[1] / hole.shape[1]
+        sizes = np.diag([scale, scale, 1.0])
+        background = _background(hole, grey.shape)
+        back = np.linalg.inv(self._matrices[frame])
+        nearest = sorted((one for one in self._others if one.frame != frame), key=lambda one: abs(one.frame - frame))
+        # First the frames that add much, then those that add at all.
+        for least, wanted in ((ADDS, OFTEN_STILL if locked else OFTEN), (0.0, 1)):
+            for one in nearest:
+                rough = np.linalg.inv(sizes) @ (one.matrix @ back) @ sizes
+                added = (_shows(one.hidden, places, rough) & (often < wanted)).mean()
+                if one.frame in chosen or len(chosen) >= MOST or added <= least:
+                    continue
+                found = Aligned(np.eye(3), 0.0, 0) if locked else align(grey, one.grey, background, one.matrix @ back)
+                whole = np.linalg.inv(sizes) @ found.matrix @ sizes
+                light = to_light(one.picture, one.transfer)
+                chosen[one.frame] = Other(light, one.hidden, whole / whole[2, 2], found.amiss)
+                often += _shows(one.hidden, places, whole)
+        return [chosen[name] for name in sorted(chosen, key=lambda other: abs(other - frame))]
+
+
+def _shows(hidden: NDArray[np.uint8], places: NDArray[Any], matrix: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which places of a frame another one shows."""
+    there = cv2.perspectiveTransform(places[:, None].astype(np.float64), matrix)[:, 0].round().astype(int)
+    height, width = hidden.shape
+    inside = (there >= 2).all(axis=1) & (there[:, 0] < width - 2) & (there[:, 1] < height - 2)
+    out = np.zeros(len(places), bool)
+    x, y = there[inside, 0], there[inside, 1]
+    out[inside] = hidden[y, x] == 0
+    return out
+
+
+def _grey(codes: NDArray[Any]) -> NDArray[np.uint8]:
+    """Lightness in 8 bits at the size that frames are aligned at."""
+    eight = (codes >> 8).astype(np.uint8) if codes.dtype == np.uint16 else codes
+    factor = min(1.0, ALIGNED_AT / max(codes.shape[:2]))
+    size = (round(codes.shape[1] * factor), round(codes.shape[0] * factor))
+    return np.asarray(cv2.cvtColor(cv2.resize(eight, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY))
+
+
+def _background(hidden: NDArray[np.uint8], size: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Where corners may be looked for: well away from the subjects."""
+    small = cv2.resize(hidden, (size[1], size[0]), interpolation=cv2.INTER_AREA)
+    return np.asarray(1 - cv2.dilate((small > 0).astype(np.uint8), np.ones((11, 11), np.uint8)))
+
+
+def recover_to_store(
+    setup: Setup, source: Path, facts: ClipFacts, kept: Path, first: int, last: int,
+    on_patch: Callable[[int, PlatePatch | None], bool],
+) -> None:  # fmt: skip
+    """Recover the plates of a setup's frames from its source, in a guarded process, into a store.
+
+    Args:
+        kept: the store's folder.
+        on_patch: told how many frames are done, and the newest patch; returns whether to go on.
+
+    Raises:
+        GuardedFailure: it failed (kind "cancelled": `on_patch` said stop).
+    """
+    work = {
+        "setup": setup.model_dump(mode="json"), "facts": facts.model_dump(mode="json"), "source": str(source),
+        "kept": str(kept), "span": [first, last],
+    }  # fmt: skip
+    seconds = 600 + (last - first + 1) * facts.width * facts.height / 1e5
+    run_guarded("kalyptra.core.recovering:recover_here", work, Limits(seconds, 16 << 30, 1 << 30),
+                lambda told: on_patch(told["done"], PlatePatch(*told["patch"]) if told["patch"] else None))  # fmt: skip
+
+
+def recover_here(
+    setup: dict[str, Any], facts: dict[str, Any], source: str, kept: str, span: list[int], report: Callable[..., None]
+) -> None:
+    """Runs inside the guarded process."""
+    look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
+    reader, store = open_clip(Path(source), clip, threads=2), Folder(Path(kept))
+
+    def hidden(frame: int) -> NDArray[np.float32]:
+        held = HeldPicture(clip, reader.picture(frame))
+        return covered(look, frame, Sources(held, clip.width, store))
+
+    plate = look.plate
+    found = recover(reader, hidden, span[0], span[1], plate.growth, plate.filled_by)
+    for done, (frame, patch) in enumerate(found, start=1):
+        named = [frame, store.keep(patch.picture), patch.left, patch.top] if patch else None
+        report(done=done, patch=named)
