@@ -10,6 +10,7 @@ from kalyptra.core.clip.proxy import make_proxy, proxy_size
 from kalyptra.core.clip.reader import (
     FrameUnreadable,
     HeldPicture,
+    Picture,
     PictureSource,
     ReaderPool,
     decode_still,
@@ -93,6 +94,7 @@ __all__ = [
     "OutlineMatte",
     "Output",
     "Patch",
+    "Picture",
     "PictureSource",
     "Plate",
     "PlatePatch",

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -13,11 +16,11 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
-from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, PictureSource, open_clip
+from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.frame import Sources, covered
 from kalyptra.core.kept import Folder
-from kalyptra.core.plate.align import STILL, Aligned, align, motion_of
+from kalyptra.core.plate.align import STILL, Aligned, align, background_corners, motion_of
 from kalyptra.core.plate.detail import fill_detailed
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.plate.recover import Other, recovered
@@ -40,9 +43,9 @@ MEMORY = 3 << 30
 """Bytes that they may take."""
 OFTEN, OFTEN_STILL = 3, 15
 """How often a pixel should be seen, by a moving and by a locked camera: far frames are laid over less well."""
-ADDS = 0.04
-"""The share of a hole that a frame must show more, before those that show any are used."""
-MOST = 24
+NEAR = 20.0
+"""Frames at which another one counts half as much."""
+MOST = 12
 MARGIN = 40
 """Px around a hole by which frames are compared."""
 COARSE = 8
@@ -120,7 +123,7 @@ class _Block:
         size = self._footage.facts.height * self._footage.facts.width * 3
         most = max(8, min(OTHERS, MEMORY // (2 * size)))
         kept = {self.span[i] for i in np.unique(np.linspace(0, len(self.span) - 1, most).round().astype(int))}
-        before: tuple[NDArray[np.uint8], NDArray[np.uint8]] | None = None
+        before: tuple[NDArray[np.uint8], NDArray[np.float32]] | None = None
         matrix = np.eye(3)
         for frame in self.span:
             try:
@@ -132,7 +135,7 @@ class _Block:
             if before is not None:
                 matrix = align(before[0], grey, before[1], np.eye(3)).matrix @ matrix
                 matrix = matrix / matrix[2, 2]
-            before = grey, _background(mask, grey.shape)
+            before = grey, background_corners(grey, _background(mask, grey.shape))
             self._matrices[frame] = matrix
             if frame in kept:
                 self._others.append(_At(frame, picture.codes, picture.transfer, grey, mask, matrix))
@@ -154,11 +157,20 @@ class _Block:
         if not self._others:
             raise FrameUnreadable(f"none of the frames {self.span[0]} to {self.span[-1]} can be read")
         locked = self.locked
-        for frame in frames:
-            yield frame, self._patch(frame, locked)
+        # Decoding goes in order; the rest is worked on a few frames at once, one thread each.
+        at_once = max(1, os.cpu_count() or 1)
+        waiting: deque[tuple[int, Future[Patch | None]]] = deque()
+        with ThreadPoolExecutor(at_once) as pool:
+            for frame in frames:
+                picture, hole = self._footage.picture(frame), self._mask(frame)
+                waiting.append((frame, pool.submit(self._patch, frame, picture, hole, locked)))
+                if len(waiting) > at_once:
+                    done, future = waiting.popleft()
+                    yield done, future.result()
+            for done, future in waiting:
+                yield done, future.result()
 
-    def _patch(self, frame: int, locked: bool) -> Patch | None:
-        picture, hole = self._footage.picture(frame), self._mask(frame)
+    def _patch(self, frame: int, picture: Picture, hole: NDArray[np.uint8], locked: bool) -> Patch | None:
         window = window_of(hole, MARGIN)
         if window is None:
             return None
@@ -178,26 +190,45 @@ class _Block:
         part = hole[window][::COARSE, ::COARSE] > 0
         rows, columns = np.nonzero(part)
         places = np.stack([columns * COARSE + window[1].start, rows * COARSE + window[0].start], axis=1)
-        often = np.zeros(len(places), int)
-        chosen: dict[int, Other] = {}
         scale = grey.shape[1] / hole.shape[1]
         sizes = np.diag([scale, scale, 1.0])
-        background = _background(hole, grey.shape)
         back = np.linalg.inv(self._matrices[frame])
-        nearest = sorted((one for one in self._others if one.frame != frame), key=lambda one: abs(one.frame - frame))
-        # First the frames that add much, then those that add at all.
-        for least, wanted in ((ADDS, OFTEN_STILL if locked else OFTEN), (0.0, 1)):
-            for one in nearest:
-                rough = np.linalg.inv(sizes) @ (one.matrix @ back) @ sizes
-                added = (_shows(one.hidden, places, rough) & (often < wanted)).mean()
-                if one.frame in chosen or len(chosen) >= MOST or added <= least:
-                    continue
-                found = Aligned(np.eye(3), 0.0, 0) if locked else align(grey, one.grey, background, one.matrix @ back)
-                whole = np.linalg.inv(sizes) @ found.matrix @ sizes
-                light = to_light(one.picture, one.transfer)
-                chosen[one.frame] = Other(light, one.hidden, whole / whole[2, 2], found.amiss)
-                often += _shows(one.hidden, places, whole)
-        return [chosen[name] for name in sorted(chosen, key=lambda other: abs(other - frame))]
+        others = [one for one in self._others if one.frame != frame]
+        shows = [_shows(one.hidden, places, np.linalg.inv(sizes) @ one.matrix @ back @ sizes) for one in others]
+        wanted = OFTEN_STILL if locked else OFTEN
+        picked = _picked(np.array(shows), np.array([abs(one.frame - frame) for one in others]), wanted)
+        corners = np.zeros((0, 1, 2), np.float32)
+        if not locked:
+            corners = background_corners(grey, _background(hole, grey.shape))
+        chosen = []
+        for one in sorted((others[i] for i in picked), key=lambda other: abs(other.frame - frame)):
+            found = Aligned(np.eye(3), 0.0, 0) if locked else align(grey, one.grey, corners, one.matrix @ back)
+            whole = np.linalg.inv(sizes) @ found.matrix @ sizes
+            chosen.append(Other(one.picture, one.transfer, one.hidden, whole / whole[2, 2], found.amiss))
+        return chosen
+
+
+def _picked(shows: NDArray[np.bool_], away: NDArray[Any], wanted: int) -> list[int]:
+    """Which frames to take, one by one: each adds most to places not seen often enough yet; near ones count more.
+
+    Args:
+        shows: (frames, places) what each frame shows.
+        away: (frames,) how many frames away it is.
+        wanted: how often a place should be seen.
+    """
+    picked: list[int] = []
+    often = np.zeros(shows.shape[1] if shows.ndim == 2 else 0, int)
+    near = 1 / (1 + away / NEAR)
+    while len(picked) < MOST and len(often):
+        # A place that was not seen at all counts most.
+        adds = (shows * np.maximum(wanted - often, 0)).sum(axis=1) * near
+        adds[picked] = 0
+        best = int(adds.argmax())
+        if adds[best] <= 0:
+            break
+        picked.append(best)
+        often += shows[best]
+    return picked
 
 
 def _shows(hidden: NDArray[np.uint8], places: NDArray[Any], matrix: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -7,7 +7,7 @@ import json
 import sys
 from pathlib import Path
 
-from kalyptra.shell.benches import export, follow, lens, memory, preview, quality, varblur
+from kalyptra.shell.benches import export, follow, lens, mattes, memory, plate, preview, quality, varblur
 from kalyptra.shell.benches.figure import Figure
 
 BENCHES = {
@@ -16,6 +16,8 @@ BENCHES = {
     "varblur": varblur.run,
     "preview": preview.run,
     "follow": follow.run,
+    "mattes": mattes.run,
+    "plate": plate.run,
     "export": export.run,
     "memory": memory.run,
 }

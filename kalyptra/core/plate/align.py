@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-CORNERS, FEW = 500, 12
-WINDOW, LEVELS = (21, 21), 4
+CORNERS, FEW = 300, 12
+WINDOW, LEVELS = (17, 17), 3
 BACK = 0.7
 """Px by which a corner that is tracked there and back may miss itself."""
 AGREE = 1.0
@@ -37,17 +37,22 @@ class Aligned:
     corners: int
 
 
+def background_corners(picture: NDArray[np.uint8], background: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """(n, 1, 2) corners of a grey picture where its background, 1, is."""
+    found = cv2.goodFeaturesToTrack(picture, CORNERS, 0.003, 6, mask=background, blockSize=5)
+    return np.zeros((0, 1, 2), np.float32) if found is None else np.asarray(found, np.float32)
+
+
 def align(
-    before: NDArray[np.uint8], after: NDArray[np.uint8], background: NDArray[np.uint8], guess: NDArray[np.float64]
+    before: NDArray[np.uint8], after: NDArray[np.uint8], start: NDArray[np.float32], guess: NDArray[np.float64]
 ) -> Aligned:
     """Find how the background of one grey picture lies in another.
 
     Args:
-        background: (height, width) of the first, 1 where no subject is.
+        start: (n, 1, 2) background corners of the first.
         guess: the homography to start from, kept where nothing better is found.
     """
-    start = cv2.goodFeaturesToTrack(before, CORNERS, 0.003, 6, mask=background, blockSize=5)
-    if start is None or len(start) < FEW:
+    if len(start) < FEW:
         return Aligned(guess, 0.0, 0)
     first = cv2.perspectiveTransform(start, guess).astype(np.float32)
     lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}

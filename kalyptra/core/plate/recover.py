@@ -13,6 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.clip.facts import Codes, Transfer
+from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.plate.fill import fill_in
 from kalyptra.core.plate.median import median_of
 from kalyptra.core.window import Window
@@ -26,8 +28,9 @@ EVEN = 16.0
 """Px over which a flow is smoothed."""
 MOST_FLOW = 3.0
 """Px of a local flow that is believed less and less from here on."""
-FLOW_SIZE = 480
+FLOW_SIZE = 320
 """Px on the long side of the window at which it is looked for."""
+COARSE = 4
 GAIN = 24.0
 """Px over which exposure is compared."""
 MOST_GAIN = 2.5
@@ -40,13 +43,14 @@ class Other:
     """Another frame of the shot.
 
     Attributes:
-        light: (height, width, 3) all of it.
+        codes: (height, width, 3) all of it, on its transfer curve.
         hidden: (height, width) 1 where a subject is, grown.
         matrix: (3, 3) from this frame to it, px of the pictures.
         amiss: px of the pictures by which background corners miss that.
     """
 
-    light: Light
+    codes: Codes
+    transfer: Transfer
     hidden: NDArray[np.uint8]
     matrix: NDArray[np.float64]
     amiss: float
@@ -90,8 +94,8 @@ def _laid_over(here: Light, inside: NDArray[np.bool_], window: Window, other: Ot
     shift = np.array([[1, 0, window[1].start], [0, 1, window[0].start], [0, 0, 1]], np.float64)
     to_other = other.matrix @ shift
     how = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    picture = cv2.warpPerspective(other.light, to_other, (width, height), flags=how, borderMode=cv2.BORDER_REPLICATE)
-    np.maximum(picture, 0, out=picture)
+    laid = cv2.warpPerspective(other.codes, to_other, (width, height), flags=how, borderMode=cv2.BORDER_REPLICATE)
+    picture = to_light(laid, other.transfer)
     shown = np.zeros(other.hidden.shape, np.uint8)
     shown[2:-2, 2:-2] = 255
     shown[other.hidden > 0] = 0
@@ -117,7 +121,7 @@ def _moved(
     known = cv2.resize(both.astype(np.float32), small, interpolation=cv2.INTER_AREA)
     # What cannot be compared must not pull: there the picture is shown itself.
     a = np.where(known > 0.5, a, b)
-    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).calc(a, b, None)
+    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST).calc(a, b, None)
     trusted = (cv2.erode(known, np.ones((5, 5), np.uint8)) > 0.5).astype(np.float32)
     # Something near the camera moves far: it must not carry along what lies behind it.
     trusted *= np.exp(-np.square(np.linalg.norm(flow, axis=2) / np.float32(MOST_FLOW * factor)))
@@ -142,11 +146,16 @@ def _exposed(picture: Light, here: Light, both: NDArray[np.bool_]) -> Light:
     """A picture as bright as this one, near by near: the light may have moved, too."""
     if both.sum() < 64:
         return picture
+    height, width = both.shape
+    small = (max(1, width // COARSE), max(1, height // COARSE))
     weight = both.astype(np.float32)
-    mine = cv2.GaussianBlur((here + DARK) * weight[..., None], (0, 0), GAIN)
-    other = cv2.GaussianBlur((picture + DARK) * weight[..., None], (0, 0), GAIN)
-    near = cv2.GaussianBlur(weight, (0, 0), GAIN)
+    sums = (
+        cv2.resize((one + DARK) * weight[..., None], small, interpolation=cv2.INTER_AREA) for one in (here, picture)
+    )
+    mine, other = (cv2.GaussianBlur(one, (0, 0), GAIN / COARSE) for one in sums)
+    near = cv2.GaussianBlur(cv2.resize(weight, small, interpolation=cv2.INTER_AREA), (0, 0), GAIN / COARSE)
     gain = np.clip(mine / np.maximum(other, 1e-9), 1 / MOST_GAIN, MOST_GAIN).astype(np.float32)
     gain = np.where(near[..., None] > 1e-3, gain, np.float32(1))
     fill_in(gain, np.clip(near * 4, 0, 1).astype(np.float32))
+    gain = cv2.resize(gain, (width, height), interpolation=cv2.INTER_LINEAR)
     return np.asarray((picture + DARK) * gain - DARK, np.float32)

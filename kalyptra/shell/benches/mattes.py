@@ -1,0 +1,131 @@
+"""Found mattes beside their truth: following, people, confidence, and what they cost.
+
+J is region similarity as in Perazzi et al., A benchmark dataset and evaluation methodology for video object
+segmentation, CVPR 2016.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core import Carried, How, Stroke, coverage_of, follow_mattes, follow_people, marked_matte
+from kalyptra.shell.benches import moving_figure
+from kalyptra.shell.benches.figure import Figure, cpu_ms
+from kalyptra.shell.benches.follow import Clip
+from kalyptra.shell.benches.moving_figure import MovingFigure
+
+SECOND = 61
+"""Frames that are followed on demo clips."""
+
+
+def overlap(matte: NDArray[Any], truth: NDArray[np.float32]) -> float:
+    """J of 8-bit codes of any size and a truth."""
+    mine = cv2.resize(coverage_of(matte), truth.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0.5
+    true = truth > 0.5
+    either = int((mine | true).sum())
+    return float((mine & true).sum() / either) if either else 1.0
+
+
+def overlaps(found: Iterable[Carried], clip: MovingFigure | Clip) -> list[float]:
+    return [overlap(one.matte, clip.truth(one.frame)) for one in found]
+
+
+def under_the_curve(sure: Sequence[float], wrong: Sequence[bool]) -> float:
+    """The chance that a wrong frame is trusted less than a right one (area under the ROC curve)."""
+    bad = np.array([s for s, w in zip(sure, wrong, strict=True) if w])
+    good = np.array([s for s, w in zip(sure, wrong, strict=True) if not w])
+    return float(np.mean([(one < good).mean() + 0.5 * (one == good).mean() for one in bad]))
+
+
+def run() -> Iterator[Figure]:
+    goals = {"rigid": (0.93, 0.85), "bending": (0.93, 0.85), "camouflage": (0.90, 0.80)}
+    for kind in moving_figure.Clip:
+        clip = MovingFigure(kind)
+        last = clip.frames - 1
+        if kind.value in goals:
+            one = overlaps(follow_mattes({0: clip.truth(0)}, clip, range(clip.frames)), clip)
+            mean, least = goals[kind.value]
+            yield Figure(f"J, {kind.value}, one key, mean of 59 frames", float(np.mean(one)), "", mean, True)
+            yield Figure(f"J, {kind.value}, one key, least", min(one), "", least, True)
+        keys = {0: clip.truth(0), last: clip.truth(last)}
+        found = list(follow_mattes(keys, clip, range(clip.frames)))
+        both = overlaps(found, clip)
+        hidden = kind is moving_figure.Clip.OCCLUSION
+        yield Figure(f"J, {kind.value}, two keys, mean", float(np.mean(both)), "", 0.90 if hidden else 0.95, True)
+        yield Figure(f"J, {kind.value}, two keys, least", min(both), "", None if hidden else 0.90, True)
+        if hidden:
+            wrong = [j < 0.85 for j in both]
+            told = sum(one.sure < 0.5 or one.how is How.PREDICTED for one, bad in zip(found, wrong, strict=True) if bad)
+            yield Figure("occlusion, frames under 0.85 that are flagged", told / max(sum(wrong), 1), "", 0.8, True)
+    yield from _on_the_demo()
+    yield from _people()
+    yield from _cost()
+
+
+def _on_the_demo() -> Iterator[Figure]:
+    sure: list[float] = []
+    wrong: list[bool] = []
+    for scene in ("runner", "window", "glass", "harbour"):
+        clip = Clip(scene)
+        found = list(follow_mattes({0: clip.truth(0)}, clip.footage, range(clip.frames)))
+        j = overlaps(found, clip)
+        frames = 52 if scene == "runner" else SECOND - 1
+        until = " until the post" if scene == "runner" else ""
+        yield Figure(f"J, {scene}, one key, {frames} frames{until}", float(np.mean(j[:frames])), "")
+        sure += [one.sure for one in found]
+        wrong += [one < 0.85 for one in j]
+    yield Figure("confidence, area under the curve, four demo clips", under_the_curve(sure, wrong), "", 0.85, True)
+
+
+def _people() -> Iterator[Figure]:
+    clip = Clip("window")
+    found = list(follow_people(clip.footage, range(clip.frames), None, clip.width))
+    yield Figure("J, people on the ticket window, mean", float(np.mean(overlaps(found, clip))), "", 0.92, True)
+
+
+def _cost() -> Iterator[Figure]:
+    clip = MovingFigure(moving_figure.Clip.BENDING)
+    frames = range(25)
+    for frame in frames:
+        clip.made(frame)
+    yield Figure(
+        "following a matte, 960x540, CPU a frame", _cpu(follow_mattes({0: clip.truth(0)}, clip, frames)), "ms", 110.0
+    )
+    window = Clip("window")
+    pictures = {frame: window.footage.picture(frame) for frame in frames}
+
+    class Held:
+        facts: Any = None
+
+        def picture(self, frame: int) -> Any:
+            return pictures[frame]
+
+        def close(self) -> None:
+            pass
+
+    yield Figure(
+        "finding people, 960x540, CPU a frame", _cpu(follow_people(Held(), frames, None, window.width)), "ms", 30.0
+    )
+    codes = np.ascontiguousarray(Clip("runner").footage.picture(0).codes)
+    marks = [Stroke(keep=True, width=23, points=((465, 300), (478, 340), (470, 400), (500, 420))),
+             Stroke(keep=True, width=23, points=((455, 440), (462, 490))),
+             Stroke(keep=False, width=23, points=((545, 350), (560, 470)))]  # fmt: skip
+    taken = cpu_ms(lambda: marked_matte(codes, marks, 0.75), 3)
+    yield Figure("a matte from three marks, 960x540", taken, "ms", 800.0)
+
+
+def _cpu(found: Iterator[Carried]) -> float:
+    """Median CPU milliseconds of a frame, after the first ones."""
+    taken = []
+    while True:
+        start = time.process_time()
+        if next(found, None) is None:
+            break
+        taken.append((time.process_time() - start) * 1000)
+    return float(np.median(taken[2:]))
