@@ -19,7 +19,7 @@ from kalyptra.core.clip.reader import (
 )
 from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
-from kalyptra.core.compiled import keep_freed_memory
+from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
 from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
@@ -144,6 +144,7 @@ __all__ = [
     "make_proxy",
     "marked_matte",
     "mattes_to_file",
+    "one_thread_a_frame",
     "open_clip",
     "outline_at",
     "outlines_of",

@@ -32,6 +32,14 @@ def keep_freed_memory() -> None:
         libc.mallopt(-8, 1)  # an arena of a thread's own holds no large picture
 
 
+def one_thread_a_frame() -> None:
+    """Have OpenCV work without threads of its own: frames are worked on side by side, and its threads would only wait
+    for each other. Called once, by processes that work through many frames."""
+    import cv2
+
+    cv2.setNumThreads(1)
+
+
 def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
     """Compile a loop over arrays on its first call. It may call no other one.
 

@@ -22,7 +22,7 @@ from kalyptra.core.clip.encode import H264Writer, even, fit, join_parts
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
-from kalyptra.core.compiled import keep_freed_memory
+from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.frame import Sources, render_frame
 from kalyptra.core.kept import Folder, Kept, Nothing
 from kalyptra.core.setup.document import Compression, Setup
@@ -130,6 +130,7 @@ def render_parts_here(
     A part appears under its path only when it is complete.
     """
     keep_freed_memory()
+    one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader = open_clip(Path(source), clip, threads=2)
     store = Folder(Path(kept)) if kept else Nothing()

@@ -19,6 +19,7 @@ from kalyptra.core.clip.encode import BT709, TRANSFER_CODE, even
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import HeldPicture, open_clip
+from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.export import Progress
 from kalyptra.core.frame import Sources, cut_out
 from kalyptra.core.kept import Folder
@@ -85,6 +86,7 @@ def write_here(
     subject: str | None, out: str, report: Callable[..., None],
 ) -> None:  # fmt: skip
     """Write all frames; runs inside the guarded process."""
+    one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader, store, kind = open_clip(Path(source), clip, threads=2), Folder(Path(kept)), Format(made)
     writer = _Pictures(Path(out), kind) if kind.suffix == ".zip" else _Clip(Path(out), kind, clip)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import ClipFacts, Kind
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import FrameUnreadable, open_clip, open_container, upright
+from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.kept import Folder
 
 
@@ -53,6 +54,7 @@ class NoAlpha(Exception):
 
 def import_here(path: str, facts: dict[str, Any], channel: str, kept: str, report: Callable[..., None]) -> None:
     """Runs inside the guarded process."""
+    one_thread_a_frame()
     store = Folder(Path(kept))
     for done, picture in enumerate(pictures(Path(path), ClipFacts.model_validate(facts), Channel(channel)), start=1):
         report(done=done, name=store.keep(picture))

@@ -18,6 +18,7 @@ from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
 from kalyptra.core.clip.transfer import to_codes, to_light
+from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.frame import Sources, covered
 from kalyptra.core.kept import Folder
 from kalyptra.core.plate.align import STILL, Aligned, align, background_corners, motion_of
@@ -282,6 +283,7 @@ def recover_here(
     setup: dict[str, Any], facts: dict[str, Any], source: str, kept: str, span: list[int], report: Callable[..., None]
 ) -> None:
     """Runs inside the guarded process."""
+    one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader, store = open_clip(Path(source), clip, threads=2), Folder(Path(kept))
 

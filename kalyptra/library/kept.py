@@ -21,10 +21,14 @@ class Full(Exception):
     """The store has no room. The text says how large it is and what to do."""
 
 
-@lru_cache(maxsize=1)
 def store() -> Folder:
     """The store on this machine."""
-    return Folder(settings.KEPT)
+    return _folder(Path(settings.KEPT))
+
+
+@lru_cache(maxsize=1)
+def _folder(path: Path) -> Folder:
+    return Folder(path)
 
 
 def share(names: Iterable[str]) -> None:

@@ -7,6 +7,7 @@ import json
 import sys
 from pathlib import Path
 
+from kalyptra.core import one_thread_a_frame
 from kalyptra.shell.benches import export, follow, lens, mattes, memory, plate, preview, quality, varblur
 from kalyptra.shell.benches.figure import Figure
 
@@ -31,6 +32,7 @@ def main(words: list[str] | None = None) -> int:
     unknown = set(options.names) - set(BENCHES)
     if unknown:
         p.error(f"no such bench: {', '.join(sorted(unknown))}")
+    one_thread_a_frame()
     found: list[Figure] = []
     for name in options.names or BENCHES:
         print(f"\n{name}")

@@ -30,6 +30,7 @@ from kalyptra.core import (
     drawn_outline,
     follow_range,
     keyed_by_hand,
+    one_thread_a_frame,
     open_clip,
     outline_at,
     placed_at,
@@ -54,6 +55,7 @@ WORST_FIRST = (TrustKind.PREDICTED, TrustKind.FOLLOWED, TrustKind.BETWEEN, Trust
 
 def main(words: list[str] | None = None) -> int:
     options = parser().parse_args(words)
+    one_thread_a_frame()
     try:
         facts = read_facts(options)
         if bool(options.outline) == bool(options.key):

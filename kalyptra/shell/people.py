@@ -8,7 +8,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from kalyptra.core import FrameUnreadable, NotFootage
+from kalyptra.core import FrameUnreadable, NotFootage, one_thread_a_frame
 from kalyptra.shell.clip_input import BadInput, clip_parser, read_facts, read_range
 from kalyptra.shell.follow_mattes import people_files
 
@@ -18,6 +18,7 @@ def main(words: list[str] | None = None) -> int:
     p.add_argument("--range", metavar="A:B", help="first and last frame; the whole clip without it")
     p.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
     options = p.parse_args(words)
+    one_thread_a_frame()
     try:
         facts = read_facts(options)
         first, last = read_range(options.range, facts.frames)

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import FrameUnreadable, NotFootage, open_clip, recover
+from kalyptra.core import FrameUnreadable, NotFootage, one_thread_a_frame, open_clip, recover
 from kalyptra.shell.clip_input import BadInput, clip_parser, eight_bits, read_facts, read_matte
 
 
@@ -26,6 +26,7 @@ def main(words: list[str] | None = None) -> int:
     p.add_argument("--growth", type=float, default=2.0, help="px by which the subject spoils more than its matte")
     p.add_argument("-o", "--output", type=Path, required=True, metavar="PLATE.png")
     options = p.parse_args(words)
+    one_thread_a_frame()
     try:
         facts = read_facts(options)
         if not 0 <= options.frame < facts.frames:

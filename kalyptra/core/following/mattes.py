@@ -25,9 +25,15 @@ WORKING_WIDTH = 480
 """Px on the long side of the pictures that are looked at: more costs much and gains little."""
 EDGE_SHARE = 1 / 160
 """Width of the edge that is drawn to a picture of full size, as a share of its width."""
+DESCENT = 16
+"""Iterations of the dense search: more find no better matte."""
 SHRUNK = 0.25
 """The share of its size since the key below which a subject counts as hidden."""
-SPREAD = 0.4
+FOREIGN = 24.0
+"""Codes by which what is inside a matte differs from the subject, from where on it is something else."""
+UNSEEN, AFTER_LOSS = 0.7, 0.02
+"""What confidence is multiplied with where the subject can hardly be seen; and what is left of the trust after that."""
+SPREAD = 0.46
 """Power that brings confidence to one half about where a matte goes astray; the order of frames stays as it is."""
 BELIEF = 1.5
 AGREE, AGREE_LEAST = 0.9, 0.2
@@ -134,13 +140,16 @@ def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Itera
     size = (codes.shape[1], codes.shape[0])
     matte = np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    flow.setGradientDescentIterations(DESCENT)
     state, whole, running = State.at(codes, matte), max(float(matte.sum()), 1.0), 1.0
     for frame in frames[1:]:
         signs = LOST
         state, signs = carry(state, looked_at(footage, frame), flow)
+        hidden = float(state.matte.sum()) < SHRUNK * whole or signs.error > FOREIGN
         running *= max(signs.sure, 1e-3) ** (1 / 8)
-        hidden = float(state.matte.sum()) < SHRUNK * whole
-        sure = 0.0 if signs is LOST else _sure(signs, running)
+        if hidden:
+            running = min(running, AFTER_LOSS)  # what is found from here on may be something else
+        sure = 0.0 if signs is LOST else _sure(signs, running) * (UNSEEN if hidden else 1)
         yield Carried(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
 
 
@@ -157,10 +166,11 @@ def _blended(a: Carried, b: Carried, share: float) -> Carried:
     either = float(np.maximum(one, other).sum())
     agree = float(np.minimum(one, other).sum()) / either if either > 0 else 1.0
     # Where both ways are as sure and yet differ, either may have lost behind something what the other still has.
-    differ = 2 * min(part, 1 - part) * float(np.clip((AGREE - agree) / AGREE_LEAST, 0, 1))
+    apart = float(np.clip((AGREE - agree) / AGREE_LEAST, 0, 1))
+    differ = 2 * min(part, 1 - part) * apart
     matte = one * (1 - part) + other * part
     matte = matte + np.float32(differ) * (np.maximum(one, other) - matte)
-    sure = max(a.sure, b.sure) * (1 - differ / 2)
+    sure = max(a.sure, b.sure) * (1 - 0.7 * differ) * (1 - 0.2 * apart)
     hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
     found = replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3))
     return replace(found, how=How.PREDICTED if hidden else How.FOLLOWED)

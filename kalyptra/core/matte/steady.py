@@ -14,14 +14,14 @@ WORKING = 240
 """Px on the long side at which motion is looked for."""
 REACH = 24.0
 """Px of full size from the line in which it is steadied."""
-AS_ONE = 12.0
-"""Px of working size that move as one: what crawls within that is not taken for motion."""
+CRAWL = 2.0
+"""Px by which an edge may crawl; it fades out at twice that."""
 
 
 def steadied(matte: Matte, nearby: Sequence[Matte]) -> Matte:
     """A matte whose edge does not crawl.
 
-    Each neighbour is moved to where the matte is now, as a smooth motion of their signed distances; the median of all
+    Each neighbour is moved to where the matte is now, by the affine motion of their signed distances; the median of all
     distances makes the line, and the matte is shifted by that.
 
     Args:
@@ -32,13 +32,13 @@ def steadied(matte: Matte, nearby: Sequence[Matte]) -> Matte:
     if not others or not (matte > 0.5).any():
         return matte
     here = _signed(matte)
-    lines = [here, *(_moved(_signed(one), here) for one in others)]
-    median = np.median(np.stack(lines), axis=0).astype(np.float32)
-    shift = median - here
+    moved = (_moved(_signed(one), here) for one in others)
+    median = np.median(np.stack([here, *(one for one in moved if one is not None)]), axis=0)
+    # What is further away is a part that moves its own way, and no crawling.
+    shift = (median - here).astype(np.float32)
+    shift *= np.clip(2 - np.abs(shift) / np.float32(CRAWL), 0, 1)
     near = np.abs(here) < REACH
-    # A ramp of the edge's own softness, moved along the normal by the shift.
-    soft = np.clip(matte + shift * _slope(matte), 0, 1)
-    return np.where(near & (np.abs(shift) > 0.05), soft, matte).astype(np.float32)
+    return np.asarray(np.where(near, _along_normal(matte, here, shift), matte), np.float32)
 
 
 def _signed(matte: Matte) -> Matte:
@@ -49,27 +49,39 @@ def _signed(matte: Matte) -> Matte:
     return np.asarray(np.clip(np.where(solid > 0, inside, -outside), -REACH, REACH), np.float32)
 
 
-def _slope(matte: Matte) -> Matte:
-    """How much coverage a px along the normal is worth: that of the edge nearby."""
-    gx, gy = cv2.Sobel(matte, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(matte, cv2.CV_32F, 0, 1, scale=1 / 8)
-    steep = cv2.dilate(cv2.magnitude(gx, gy), np.ones((5, 5), np.uint8))
-    return np.asarray(np.clip(steep, 0.05, 1.0), np.float32)
+def _along_normal(matte: Matte, distances: Matte, shift: Matte) -> Matte:
+    """A matte whose edge, as soft as it is, is moved outwards along its normal."""
+    smooth = cv2.GaussianBlur(distances, (0, 0), 1.0)
+    gx, gy = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8)
+    long = np.maximum(cv2.magnitude(gx, gy), np.float32(1e-3))
+    height, width = matte.shape
+    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
+    x, y = x + shift * gx / long, y + shift * gy / long
+    return np.asarray(cv2.remap(matte, np.float32(x), np.float32(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
 
 
-def _moved(other: Matte, here: Matte) -> Matte:
-    """A neighbour's distances where they are now."""
+def _moved(other: Matte, here: Matte) -> Matte | None:
+    """A neighbour's distances where they are now; None where no motion brings them there.
+
+    Source: Evangelidis and Psarakis, Parametric image alignment using enhanced correlation coefficient maximization,
+    PAMI 2008 (OpenCV's).
+    """
     height, width = here.shape
     factor = min(1.0, WORKING / max(here.shape))
     small = (max(16, round(width * factor)), max(16, round(height * factor)))
-    a, b = (
-        ((cv2.resize(one, small, interpolation=cv2.INTER_AREA) + REACH) * (255 / (2 * REACH))).astype(np.uint8)
-        for one in (here, other)
-    )
-    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST).calc(a, b, None)
-    weight = (np.abs(a.astype(np.float32) - 127) < 120).astype(np.float32)
-    total = cv2.GaussianBlur(weight, (0, 0), AS_ONE) + np.float32(1e-3)
-    smooth = cv2.GaussianBlur(flow * weight[..., None], (0, 0), AS_ONE) / total[..., None]
-    whole = cv2.resize(smooth, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(width / small[0])
-    gx, gy = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
-    x, y = gx + whole[..., 0], gy + whole[..., 1]
-    return np.asarray(cv2.remap(other, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
+    a, b = (cv2.resize(one, small, interpolation=cv2.INTER_AREA) for one in (here, other))
+    motion = np.eye(2, 3, dtype=np.float32)
+    motion[:, 2] = _middle(b) - _middle(a)
+    until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 1e-4)
+    try:
+        _, motion = cv2.findTransformECC(a, b, motion, cv2.MOTION_AFFINE, until, None, 1)
+    except cv2.error:
+        return None
+    motion[:, 2] *= np.float32([width / small[0], height / small[1]])
+    how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpAffine(other, motion, (width, height), flags=how, borderMode=cv2.BORDER_REPLICATE))
+
+
+def _middle(distances: Matte) -> NDArray[np.float32]:
+    rows, columns = np.nonzero(distances > 0)
+    return np.array([columns.mean(), rows.mean()], np.float32) if len(rows) else np.zeros(2, np.float32)

@@ -10,11 +10,11 @@ from pydantic import ValidationError
 
 from kalyptra.core.setup.document import VERSION, Setup
 from kalyptra.core.setup.upgrade_1 import shapes_to_outlines
-from kalyptra.core.setup.upgrade_2 import unchanged
+from kalyptra.core.setup.upgrade_2 import mattes_say_their_kind
 
 Document = dict[str, Any]
 
-STEPS: Mapping[int, Callable[[Document], Document]] = {1: shapes_to_outlines, 2: unchanged}
+STEPS: Mapping[int, Callable[[Document], Document]] = {1: shapes_to_outlines, 2: mattes_say_their_kind}
 """For each older version the function that makes the next one of it."""
 
 

@@ -28,7 +28,11 @@ class Stored(TestCase):
         self.folder = Path(held.name)
         storages = {"default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": f"{held.name}/media"}},
                     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}  # fmt: skip
-        self.enterContext(override_settings(STORAGES=storages, DATA=self.folder, FRAME_CACHE=self.folder / "frames"))
+        self.enterContext(
+            override_settings(
+                STORAGES=storages, DATA=self.folder, FRAME_CACHE=self.folder / "frames", KEPT=self.folder / "kept"
+            )
+        )
         self.enterContext(override_settings(MIDDLEWARE=_without_axes()))
         self.editor = get_user_model().objects.create_user("maren", password="a long pass phrase")
         self.project = Project.objects.create(title="Night ferries", owner=self.editor)

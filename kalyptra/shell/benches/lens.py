@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,7 +25,6 @@ FOCAL_LENGTH, SENSOR = 0.05, 0.036
 
 
 def run() -> Iterator[Figure]:
-    cv2.setNumThreads(1)
     keep_freed_memory()
     preview = cpu_ms(frame_of(runner(960, 540), 40, Quality.PREVIEW))
     final = cpu_ms(frame_of(runner(1920, 1080), 80, Quality.FINAL))

@@ -30,6 +30,8 @@ from kalyptra.shell.benches.follow import Clip
 from kalyptra.shell.benches.truth import Moment, moments
 
 GRAIN = 2.0
+LEAST_RING, HALO = 2.0, 10.0
+"""Px of the small pictures."""
 
 
 @dataclass
@@ -132,7 +134,7 @@ def rings() -> Iterator[Figure]:
         naive = _seen(moment, moment.light, found)
         mine = _seen(moment, known, found)
         behind = through_lens(known, _behind(moment), (), moment.opening, Plate(known, _behind(moment)))
-        ring = _ring(found)
+        ring = _ring(found, HALO)
         glow = [float(np.abs(_codes(one) - _codes(behind))[ring].mean()) for one in (mine, naive)]
         halos.append(glow[0])
         shares.append(glow[0] / max(glow[1], 1e-6))
@@ -165,11 +167,14 @@ def _codes(light: NDArray[np.float32]) -> NDArray[np.float64]:
     return to_codes(light, Transfer.SRGB).astype(np.float64)
 
 
-def _ring(matte: NDArray[np.float32]) -> NDArray[np.bool_]:
+def _ring(matte: NDArray[np.float32], reach: float) -> NDArray[np.bool_]:
+    """What lies outside a matte, up to so many px from it."""
     away = cv2.distanceTransform((matte < 0.02).astype(np.uint8), cv2.DIST_L2, 3)
-    return np.asarray((away > 0) & (away <= 10))
+    return np.asarray((away > 0) & (away <= reach))
 
 
 def _error(moment: Moment, result: NDArray[np.float32]) -> float:
-    ring = _ring(moment.matte)
+    """Mean square error beside the true lens in the ring within one largest disc of the matte (2 px at least)."""
+    largest = float(np.abs(moment.opening.coc(moment.dioptres, moment.light.shape[1])).max())
+    ring = _ring(moment.matte, max(largest, LEAST_RING))
     return float(np.square(_codes(result) - moment.true)[ring].mean())

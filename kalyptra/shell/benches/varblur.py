@@ -10,7 +10,6 @@ from collections.abc import Iterator
 from functools import partial
 
 import av
-import cv2
 import numpy as np
 from av.filter import Graph
 from numpy.typing import NDArray
@@ -27,7 +26,6 @@ SHARES = np.arange(0.5, 1.3, 0.05)
 
 
 def run() -> Iterator[Figure]:
-    cv2.setNumThreads(1)
     keep_freed_memory()
     ours, theirs, cost, box_cost = [], [], [], []
     for moment in moments():

@@ -19,6 +19,8 @@ from kalyptra.library.tests.test_library import Stored
 from kalyptra.work import following, orders, tasks
 from kalyptra.work.models import Follow, Render
 
+OUTLINES = Follow.What.OUTLINES
+
 
 class Jobs(Stored):
     """Jobs are run by their functions, as a worker would."""
@@ -130,13 +132,13 @@ class Following(Jobs):
             "points": [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(((12, 10), (60, 10), (60, 60), (12, 60)))]
         }
         outline = drawn_outline("line1", 0, Curve.model_validate(curve), motion=Motion.POSITION)
-        subject = {"id": "cards", "name": "Cards", "matte": {"outlines": [outline.model_dump(mode="json")]},
+        subject = {"id": "cards", "name": "Cards", "matte": {"kind": "outline", "outlines": [outline.model_dump(mode="json")]},
                    "distance": {"keys": [{"frame": 0, "value": 2}]}}  # fmt: skip
         setup = read_setup(shot.setup.model_dump(mode="json") | {"subjects": [subject]})
         return revisions.save(shot.pk, shot.head, setup, self.editor)
 
     def order(self, shot: Shot, start: int = 0, end: int = 9) -> Follow:
-        return orders.order_follow(shot, "cards", ["line1"], start, end, OnLoss.CARRY_ON, self.editor)
+        return orders.order_follow(shot, OUTLINES, start, end, self.editor, "cards", ["line1"])
 
     def outline(self, shot: Shot) -> Outline:
         return Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.outlines[0]
@@ -144,7 +146,7 @@ class Following(Jobs):
     def test_what_was_found_becomes_one_revision(self) -> None:
         shot = self.outlined()
         follow = self.order(shot)
-        self.run_job(tasks.follow_outlines, follow_id=follow.pk)
+        self.run_job(tasks.run_follow, follow_id=follow.pk)
         follow.refresh_from_db()
         self.assertEqual((follow.state, follow.frames_done, follow.frame), ("done", 9, 9))
         self.assertEqual([step.frame for step in self.outline(shot).steps], list(range(1, 10)))
@@ -156,7 +158,7 @@ class Following(Jobs):
         later = shot.setup.model_dump(mode="json")
         later["subjects"][0]["name"] = "Bright cards"
         revisions.save(shot.pk, shot.head, read_setup(later), self.editor)
-        self.run_job(tasks.follow_outlines, follow_id=follow.pk)
+        self.run_job(tasks.run_follow, follow_id=follow.pk)
         subject = Shot.objects.get(pk=shot.pk).setup.subjects[0]
         self.assertEqual((subject.name, len(subject.matte.outlines[0].steps)), ("Bright cards", 9))
 
@@ -180,13 +182,13 @@ class Following(Jobs):
         shot = self.outlined()
         self.order(shot)
         cases = {
-            "being followed": ("cards", ["line1"], 0, 9),
+            "being worked on": ("cards", ["line1"], 0, 9),
             "not in the saved setup": ("ferry", ["line1"], 0, 9),
             "no frame": ("cards", ["line1"], 4, 4),
         }
         for words, (subject, outlines, start, end) in cases.items():
             with self.subTest(words), self.assertRaisesRegex(orders.Refused, words):
-                orders.order_follow(shot, subject, outlines, start, end, OnLoss.STOP, self.editor)
+                orders.order_follow(shot, OUTLINES, start, end, self.editor, subject, outlines, OnLoss.STOP)
 
     def test_the_api_hands_out_outlines_and_reads_drawings(self) -> None:
         shot = self.outlined()

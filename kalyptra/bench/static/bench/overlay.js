@@ -46,7 +46,7 @@ export const overlay = () => ({
     this.$el.addEventListener("keydown", (event) => this.key(event));
   },
   get visible() {
-    return shot().stage === "subjects" && !viewer().playing;
+    return shot().stage === "subjects" && !viewer().playing && !["edges", "plate", "seen"].includes(viewer().view);
   },
 
   hover(event) {

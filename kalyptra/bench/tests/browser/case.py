@@ -64,7 +64,11 @@ class BrowserCase(StaticLiveServerTestCase):
         cls.folder = Path(held.name)
         storages = {"default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": f"{held.name}/media"}},
                     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}  # fmt: skip
-        cls.enterClassContext(override_settings(STORAGES=storages, DATA=cls.folder, FRAME_CACHE=cls.folder / "frames"))
+        cls.enterClassContext(
+            override_settings(
+                STORAGES=storages, DATA=cls.folder, FRAME_CACHE=cls.folder / "frames", KEPT=cls.folder / "kept"
+            )
+        )
         super().setUpClass()
         warm_up()  # a fresh clone compiles its loops first: no page waits for that
         # Playwright runs an event loop in this thread, at which Django's guard would take offence.

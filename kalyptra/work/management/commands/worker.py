@@ -9,6 +9,8 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
+from kalyptra.core import one_thread_a_frame
+
 QUEUES = ["footage", "render", "follow", "care"]
 AT_ONCE = 4
 """One render, one clip being prepared, one outline followed, and the care for all: none holds up another."""
@@ -18,6 +20,7 @@ class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
+        one_thread_a_frame()
         with app.replace_connector(app.connector.get_worker_connector()):  # type: ignore[attr-defined]
             asyncio.run(self._work())
 

@@ -1,0 +1,158 @@
+"""A found matte from the first mark to the rendered file: marks, following, a mend, the plate, and the render."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.core import FoundMatte, coverage_of
+from kalyptra.core.tests.test_demo_truth import DEMO, frames_of
+from kalyptra.library import kept, revisions
+from kalyptra.library.demo import load_demo
+from kalyptra.library.models import Shot
+
+LAST = 14
+
+
+class FoundLoop(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        load_demo()
+        shot = Shot.objects.get(title="Parcel runner")
+        footage = shot.setup.footage.model_copy(update={"last": LAST})
+        revisions.save(shot.pk, shot.head, shot.setup.model_copy(update={"footage": footage, "subjects": ()}), None)
+        self.shot_id = shot.pk
+        self.truth = frames_of(DEMO / "runner" / "matte.mkv", "gray", set(range(LAST + 1)))
+        self.enter_demo()
+        self.page.get_by_role("link", name="Parcel runner").click()
+        self.page.wait_for_selector("canvas[data-shown]")
+
+    @property
+    def shot(self) -> Shot:
+        return Shot.objects.get(pk=self.shot_id)
+
+    @property
+    def matte(self) -> FoundMatte:
+        matte = self.shot.setup.subjects[-1].matte
+        assert isinstance(matte, FoundMatte)
+        return matte
+
+    def overlap(self, frame: int) -> float:
+        """Intersection over union (Perazzi et al., CVPR 2016) with the truth."""
+        name = self.matte.at(frame)
+        assert name
+        true = self.truth[frame] > 127
+        mine = cv2.resize(coverage_of(kept.store().picture(name)), true.shape[::-1]) > 0.5
+        return float((mine & true).sum() / (mine | true).sum())
+
+    def stroke(self, *points: tuple[float, float]) -> None:
+        head = self.shot.head
+        box = self.page.locator("svg.overlay").bounding_box()
+        assert box
+        places = [(box["x"] + x / 1280 * box["width"], box["y"] + y / 720 * box["height"]) for x, y in points]
+        self.page.mouse.move(*places[0])
+        self.page.mouse.down()
+        for place in places[1:]:
+            self.page.mouse.move(*place, steps=4)
+        self.page.mouse.up()
+        self.saved(head + 1)
+
+    def saved(self, number: int) -> None:
+        self.page.wait_for_selector(f'canvas[data-shown^="{number}|"]')
+
+    def worked(self, head: int) -> None:
+        self.saved(head + 1)
+        self.page.get_by_text("From here").wait_for()
+
+    def test_marks_follow_mend_plate_render(self) -> None:
+        page = self.page
+        head = self.shot.head
+
+        # Two strokes find the runner; a third one that was wrong is undone by itself.
+        page.get_by_role("button", name="Brush", exact=True).click()
+        self.saved(head + 1)
+        self.stroke((465, 300), (478, 340), (470, 400), (500, 420))
+        self.stroke((455, 440), (462, 490))
+        good = self.overlap(0)
+        self.assertGreater(good, 0.85)
+        self.stroke((800, 300), (860, 320))
+        self.assertLess(self.overlap(0), good)
+        page.get_by_role("button", name="3 keep").click()
+        self.saved(head + 5)
+        self.assertAlmostEqual(self.overlap(0), good, places=2)
+
+        # Followed ahead; the strip and the words know what each frame is.
+        head = self.shot.head
+        page.get_by_role("button", name="Follow ahead to the end").click()
+        self.worked(head)
+        self.assertEqual([one.frame for one in self.matte.frames], list(range(1, LAST + 1)))
+        self.assertGreater(np.mean([self.overlap(t) for t in range(LAST + 1)]), 0.83)
+        page.get_by_text("This frame: followed, confidence 0.").wait_for()
+
+        # Mended at the last frame: the lantern, which is a part of its own, is kept, too. Back from there it is blended in.
+        lantern = self.lantern(LAST)
+        before = self.overlap(LAST)
+        head = self.shot.head
+        page.get_by_label("Width of the brush").fill("14")
+        page.get_by_label("Width of the brush").press("Enter")
+        page.get_by_role("group", name="Brush").get_by_role("button", name="Keep").click()
+        self.stroke(lantern, (lantern[0] + 1, lantern[1] + 3))
+        self.assertGreater(self.overlap(LAST), before + 0.005)
+        self.assertEqual([key.frame for key in self.matte.keys], [0, LAST])
+        between = self.overlap(LAST - 2)
+        page.get_by_role("button", name="Follow back to the start").click()
+        self.worked(head + 1)
+        self.assertGreaterEqual(self.overlap(LAST - 2), between - 0.01)
+        self.assertEqual([key.frame for key in self.matte.keys], [0, LAST])
+
+        # The plate: recovered, and better than filled by the truth's measure.
+        head = self.shot.head
+        page.get_by_role("button", name="Recover", exact=True).click()
+        self.worked(head)
+        page.get_by_text(f"Recovered at {LAST + 1} of {LAST + 1} frames").wait_for()
+        page.get_by_label("More to look at").select_option("seen")
+        self.revision_shown(head + 1, "seen")
+        page.get_by_label("More to look at").select_option("edges")
+        self.revision_shown(head + 1, "edges")
+        page.get_by_role("button", name="Undo", exact=True).first.click()
+        self.saved(head)
+        page.get_by_role("button", name="Redo").click()
+        self.saved(head + 1)
+
+        # Rendered; outside the matte the picture is the lens', inside it is the source, for focus lies on the runner.
+        page.get_by_role("banner").get_by_role("button", name="Render").click()
+        page.get_by_role("button", name="Render this shot").click()
+        with page.expect_download() as caught:
+            page.get_by_role("link", name="Download").click(timeout=120_000)
+        path = Path(self.folder / "render.mp4")
+        caught.value.save_as(path)
+        result, source = self.frame_of(path, 8), self.frame_of(DEMO / "runner" / "clip.mp4", 8)
+        inside = cv2.erode((self.truth[8] > 250).astype(np.uint8), np.ones((15, 15), np.uint8)) > 0
+        inside[:, 540:] = False  # the lantern's own place is small
+        self.assertGreater(inside.sum(), 1000)
+        self.assertLess(float(np.abs(result - source)[inside].mean()), 6)
+        outside = cv2.dilate((self.truth[8] > 5).astype(np.uint8), np.ones((41, 41), np.uint8)) == 0
+        self.assertLess(detail(result, outside), 0.6 * detail(source, outside))
+
+    def lantern(self, frame: int) -> tuple[float, float]:
+        """The middle of the truth's second part."""
+        count, _, facts, middles = cv2.connectedComponentsWithStats((self.truth[frame] > 127).astype(np.uint8))
+        second = sorted(range(1, count), key=lambda i: -facts[i, cv2.CC_STAT_AREA])[1]
+        return float(middles[second][0]), float(middles[second][1])
+
+    def frame_of(self, path: Path, number: int) -> NDArray[np.float64]:
+        with av.open(str(path)) as container:
+            for i, one in enumerate(container.decode(video=0)):
+                if i == number:
+                    return one.to_ndarray(format="rgb24").astype(np.float64)
+        raise AssertionError(f"{path} has no frame {number}")
+
+
+def detail(picture: NDArray[np.float64], where: NDArray[np.bool_]) -> float:
+    """How much fine structure a picture has: the mean of what a small blur takes away."""
+    return float(np.abs(picture - cv2.GaussianBlur(picture, (0, 0), 1.5))[where].mean())

@@ -1,0 +1,248 @@
+"""Found mattes: marks are obeyed, following holds on, people are told apart, refining does what it says."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import cache
+from unittest import TestCase
+
+import cv2
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from kalyptra.core.clip.facts import Transfer
+from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.mattes import follow_keys, follow_mattes, follow_people
+from kalyptra.core.following.outlines import OnLoss
+from kalyptra.core.matte.guided import guided
+from kalyptra.core.matte.marks import marked_matte
+from kalyptra.core.matte.matting import solved_edge
+from kalyptra.core.matte.people.find import find_people
+from kalyptra.core.matte.people.model import FILE
+from kalyptra.core.matte.refine import edged, grown, limited
+from kalyptra.core.matte.steady import steadied
+from kalyptra.core.matte.stored import coverage_of
+from kalyptra.core.setup.document import Edge, Refine
+from kalyptra.core.setup.stored import How, Spot, Stroke
+from kalyptra.core.tests.moving import overlap, texture
+from kalyptra.shell.benches import moving_figure
+from kalyptra.shell.benches.follow import Clip
+from kalyptra.shell.benches.mattes import overlap as overlap_of
+from kalyptra.shell.benches.moving_figure import MovingFigure
+from kalyptra.shell.benches.plate import Passing
+
+Codes = NDArray[np.uint8]
+
+
+def disc(x: float, y: float, radius: float, size: tuple[int, int] = (120, 160)) -> NDArray[np.float32]:
+    """An anti-aliased disc, by 8 x 8 samples a pixel."""
+    rows, columns = (np.arange(8 * side) / 8 + 1 / 16 for side in size)
+    inside = np.hypot(columns[None] - x, rows[:, None] - y) <= radius
+    return inside.reshape(size[0], 8, size[1], 8).mean(axis=(1, 3)).astype(np.float32)
+
+
+@cache
+def figure(kind: moving_figure.Clip) -> MovingFigure:
+    return MovingFigure(kind)
+
+
+@cache
+def clerk() -> tuple[Codes, NDArray[np.float32]]:
+    """The clerk of the ticket window at frame 24, 480 x 270 px, and the truth."""
+    clip = Clip("window")
+    codes = cv2.resize(clip.footage.picture(24).codes, (480, 270), interpolation=cv2.INTER_AREA)
+    return codes, cv2.resize(clip.truth(24), (480, 270), interpolation=cv2.INTER_AREA)
+
+
+class Pictures:
+    """A few pictures as a source."""
+
+    facts = None
+
+    def __init__(self, codes: list[Codes]) -> None:
+        self._codes = codes
+
+    def picture(self, frame: int) -> Picture:
+        return Picture(self._codes[frame], Transfer.SRGB)
+
+    def close(self) -> None:
+        pass
+
+
+class Marks(TestCase):
+    def setUp(self) -> None:
+        clip = figure(moving_figure.Clip.RIGID)
+        self.codes, self.truth = clip.made(0)
+        self.keep = Stroke(keep=True, width=24, points=((480, 150), (480, 380)))
+
+    def found(self, *marks: Stroke, under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+        return marked_matte(self.codes, marks, 1.0, under)
+
+    def test_two_strokes_over_the_runner_find_it(self) -> None:
+        clip = Clip("runner")
+        codes = np.ascontiguousarray(clip.footage.picture(0).codes)
+        lines = (((465, 300), (478, 340), (470, 400), (500, 420)), ((455, 440), (462, 490)))
+        matte = marked_matte(codes, [Stroke(keep=True, width=23, points=line) for line in lines], 0.75)
+        self.assertGreater(overlap_of(np.round(matte * 255).astype(np.uint8), clip.truth(0)), 0.85)
+
+    def test_marks_hold_whatever_the_picture_says(self) -> None:
+        wrong = Stroke(keep=True, width=20, points=((60.0, 60.0), (140.0, 60.0)))
+        hole = Stroke(keep=False, width=20, points=((480.0, 300.0),))
+        matte = self.found(self.keep, wrong, hole)
+        self.assertEqual((matte[60, 100], matte[300, 480]), (1, 0))
+        later = self.found(self.keep, hole, Stroke(keep=True, width=30, points=((480.0, 300.0),)))
+        self.assertEqual(later[300, 480], 1)
+
+    def test_a_mend_changes_only_what_hangs_together_with_its_mark(self) -> None:
+        broken = self.truth.copy()
+        broken[:, 520:] = 0  # an arm and a leg are cut off
+        ys, xs = np.nonzero((self.truth > 0.99) & (np.arange(960)[None] > 530))
+        mark = Stroke(keep=True, width=16, points=((float(xs.mean()), float(ys.mean())), (525.0, 300.0)))
+        mended = self.found(mark, under=broken)
+        self.assertGreater(overlap(mended, self.truth), overlap(broken, self.truth) + 0.03)
+        far = np.arange(960) < 330
+        np.testing.assert_array_equal(mended[:, far], broken[:, far])
+
+    def test_nothing_kept_finds_nothing(self) -> None:
+        self.assertFalse(self.found(Stroke(keep=False, width=20, points=((1.0, 1.0),))).any())
+
+
+class Following(TestCase):
+    def test_it_holds_on_to_what_turns_and_grows(self) -> None:
+        clip = figure(moving_figure.Clip.RIGID)
+        found = list(follow_mattes({0: clip.truth(0)}, clip, range(13)))
+        self.assertEqual([one.frame for one in found], list(range(1, 13)))
+        self.assertGreater(min(overlap_of(one.matte, clip.truth(one.frame)) for one in found), 0.95)
+
+    def test_back_it_is_as_good_and_keys_are_left_alone(self) -> None:
+        clip = figure(moving_figure.Clip.CAMOUFLAGE)
+        keys = {4: clip.truth(4), 12: clip.truth(12)}
+        found = {one.frame: one for one in follow_keys(keys, clip, 0, 15)}
+        self.assertEqual(sorted(found), [t for t in range(16) if t not in keys])
+        self.assertGreater(min(overlap_of(one.matte, clip.truth(t)) for t, one in found.items()), 0.93)
+
+    def test_behind_a_bar_both_sides_help_and_the_frames_are_flagged(self) -> None:
+        clip = figure(moving_figure.Clip.OCCLUSION)
+        found = {one.frame: one for one in follow_mattes({16: clip.truth(16), 46: clip.truth(46)}, clip, range(16, 47))}
+        j = {t: overlap_of(one.matte, clip.truth(t)) for t, one in found.items()}
+        self.assertGreater(np.mean(list(j.values())), 0.88)
+        astray = [one.sure < 0.5 for frame, one in found.items() if j[frame] < 0.8]
+        self.assertGreater(np.mean(astray), 0.75)
+        self.assertGreater(min(found[t].sure for t in (17, 45)), 0.5)
+
+    def test_a_subject_that_is_gone_is_said_to_be(self) -> None:
+        clip = Passing(0.0)
+        pictures = Pictures(
+            [clip.picture(19).codes, clip.picture(20).codes, clip.plate(20), clip.plate(21), clip.plate(22)]
+        )
+        found = list(follow_mattes({0: clip.truth(19)}, pictures, range(5)))
+        self.assertGreater(found[0].sure, 0.5)
+        self.assertEqual(found[1].how, How.PREDICTED)
+        self.assertLess(max(one.sure for one in found[1:]), 0.5)
+        stopped = list(follow_mattes({0: clip.truth(19)}, pictures, range(5), OnLoss.STOP))
+        self.assertEqual([one.frame for one in stopped], [1])
+
+
+class People(TestCase):
+    def test_the_model_is_the_one_that_its_origin_names(self) -> None:
+        digest = hashlib.sha256(FILE.read_bytes()).hexdigest()
+        self.assertEqual(digest, "8d13b7fae74af625c641226813616a2117bd6bca19eb3b75574621fc08557f27")
+
+    def test_the_clerk_is_found_and_followed(self) -> None:
+        clip = Clip("window")
+        found = list(follow_people(clip.footage, range(20, 28), None, clip.width))
+        self.assertEqual({one.how for one in found}, {How.PERSON})
+        self.assertGreater(np.mean([overlap_of(one.matte, clip.truth(one.frame)) for one in found]), 0.92)
+
+    def test_two_are_told_apart_and_one_is_pointed_at(self) -> None:
+        codes, truth = clerk()
+        columns = slice(100, 380)
+        both = np.concatenate([codes[:, columns], codes[:, columns][:, ::-1]], axis=1)
+        true = np.concatenate([truth[:, columns], truth[:, columns][:, ::-1]], axis=1)
+        self.assertEqual(len(find_people(both).boxes), 2)
+        one = find_people(both, spot=(420.0, 150.0))
+        right = true * (np.arange(true.shape[1]) >= 280)
+        self.assertGreater(overlap(one.matte, right.astype(np.float32)), 0.9)
+
+    def test_a_limb_that_leaves_the_frame_does_not_fade_at_its_edge(self) -> None:
+        codes, truth = clerk()
+        cut = slice(0, 170)  # through the arms and the trunk
+        seen = find_people(np.ascontiguousarray(codes[cut]))
+        solid = cv2.erode((truth[cut] > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8))[-9] > 0
+        self.assertGreater(solid.sum(), 60)
+        self.assertGreater(float(seen.matte[-1][solid].mean()), 0.9)
+
+    def test_nobody_is_nobody_and_who_comes_back_is_found_again(self) -> None:
+        codes, truth = clerk()
+        wall = np.clip(texture(3, (270, 480), (0.4, 0.4, 0.42)), 0, 255).astype(np.uint8)
+        clip = Pictures([codes, wall, wall, codes])
+        found = list(follow_people(clip, range(4), Spot(frame=0, x=240, y=150), 480))
+        self.assertEqual([one.how for one in found], [How.PERSON, How.NOBODY, How.NOBODY, How.PERSON])
+        self.assertFalse(found[1].matte.any())
+        self.assertGreater(overlap(coverage_of(found[3].matte), truth), 0.9)
+
+
+class Refining(TestCase):
+    def test_what_is_an_affine_function_of_the_colours_stays_as_it_is(self) -> None:
+        # He, Sun and Tang 2010: the filter's model is local and affine; a matte that is so everywhere comes through.
+        codes = np.clip(texture(1, (60, 80), (0.5, 0.4, 0.3)), 0, 255).astype(np.uint8)
+        matte = (codes.astype(np.float32) / 255 @ np.float32([0.5, 0.3, 0.1])).astype(np.float32)
+        np.testing.assert_allclose(guided(codes, matte, 4, 1e-9), matte, atol=2e-3)
+
+    @given(st.floats(-9, 9), st.floats(18, 30))
+    @settings(max_examples=20, deadline=None)
+    def test_growth_moves_the_line_by_parts_of_a_pixel(self, by: float, radius: float) -> None:
+        matte = grown(disc(80, 60, radius), Refine(grow=by), 1.0)
+        found = np.sqrt(matte.sum() / np.pi)  # a disc's radius from its area
+        self.assertAlmostEqual(found, radius + by, delta=0.25)
+
+    def test_a_feather_ramps_from_solid_to_nothing_where_it_says(self) -> None:
+        matte = grown(disc(80, 60, 30), Refine(feather_in=6, feather_out=4, profile="even"), 1.0)
+        row = matte[60, 80:]
+        away = np.arange(len(row)) + 0.5 - 30
+        np.testing.assert_allclose(row, np.clip((4 - away) / 10, 0, 1), atol=0.06)
+
+    @given(st.floats(0, 0.6), st.floats(0.65, 1))
+    def test_limits_stretch_what_lies_between_them(self, black: float, white: float) -> None:
+        weak = np.linspace(0, 1, 101, dtype=np.float32)[None]
+        np.testing.assert_allclose(
+            limited(weak, black, white), np.clip((weak - black) / (white - black), 0, 1), atol=1e-5
+        )
+
+    def test_a_crawling_edge_is_steadied_and_a_moving_one_goes_along(self) -> None:
+        chance = np.random.default_rng(2)
+
+        def crawling(x: float) -> NDArray[np.float32]:
+            turn = np.arctan2(*(np.mgrid[0:120, 0:160] - np.array([60, x])[:, None, None]))
+            wave = sum(chance.normal(0, 0.7) * np.sin(k * turn + chance.uniform(0, 6)) for k in range(7, 14))
+            away = np.hypot(*(np.mgrid[0:120, 0:160] - np.array([60, x])[:, None, None])) - 34 - wave
+            return np.clip(0.5 - away, 0, 1).astype(np.float32)
+
+        mattes = [crawling(70 + 3 * i) for i in range(5)]
+        true = disc(76.5, 60.5, 34)
+        steady = steadied(mattes[2], [mattes[i] for i in (0, 1, 3, 4)])
+        self.assertLess(np.abs(steady - true).sum(), 0.7 * np.abs(mattes[2] - true).sum())
+        still = disc(76.5, 60.5, 34)
+        moved = steadied(still, [disc(70.5, 60.5, 34), disc(82.5, 60.5, 34)])
+        self.assertGreater(overlap(moved, still), 0.985)
+
+    def test_a_fine_edge_is_the_one_that_the_picture_was_made_with(self) -> None:
+        # Reference: PyMatting's own closed-form estimate over the whole picture at once.
+        from pymatting import estimate_alpha_cf
+
+        true = cv2.GaussianBlur(disc(80, 60, 32), (0, 0), 2.5)
+        front, back = texture(4, (120, 160), (0.75, 0.55, 0.3)), texture(5, (120, 160), (0.2, 0.25, 0.4))
+        codes = np.clip(front * true[..., None] + back * (1 - true[..., None]), 0, 255).astype(np.uint8)
+        rough = (true > 0.5).astype(np.float32)
+        fine = edged(rough, codes, Refine(edge=Edge.FINE, edge_width=15), 1.0, True)
+        fast = edged(rough, codes, Refine(edge=Edge.FAST, edge_width=8), 1.0, True)
+        errors = [float(np.abs(one - true).mean()) for one in (rough, fast, fine)]
+        self.assertLess(errors[1], errors[0])
+        self.assertLess(errors[2], 0.85 * errors[1])
+        trimap = np.where((true > 0.02) & (true < 0.98), 0.5, rough).astype(np.float64)
+        whole = estimate_alpha_cf(codes / 255, trimap)
+        band = trimap == 0.5
+        ours = solved_edge(codes, rough, 9.0)
+        self.assertLess(float(np.abs(ours - whole)[band].mean()), 0.06)

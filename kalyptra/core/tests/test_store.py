@@ -1,0 +1,141 @@
+"""The store of mattes, what setups say of it, and mattes and plates in and out of files."""
+
+from __future__ import annotations
+
+import tempfile
+import zipfile
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+import av
+import cv2
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra import numpy as arrays
+from numpy.typing import NDArray
+
+from kalyptra.core import Format, MatteJob, Rate, mattes_to_file, probe
+from kalyptra.core.clip.guarded import GuardedFailure
+from kalyptra.core.importing import Channel, import_to_store
+from kalyptra.core.kept import Folder, NotKept
+from kalyptra.core.matte.stored import coverage_of, laid_over
+from kalyptra.core.setup.document import Setup
+from kalyptra.core.setup.needs import frames_without, pictures_named, pictures_needed, spans
+from kalyptra.core.setup.stored import Fit, FoundMatte
+from kalyptra.core.setup.upgrade import read_setup
+from kalyptra.core.tests import material
+
+RATE = Rate(numerator=25, denominator=1)
+
+
+def name(letter: str) -> str:
+    return letter * 32
+
+
+def setup(matte: dict[str, Any], **more: Any) -> Setup:
+    subject = {"id": "runner", "name": "Runner", "matte": matte, "distance": {"keys": [{"frame": 0, "value": 2}]}}
+    return read_setup({"footage": {"first": 0, "last": 9}, "subjects": [subject | more.pop("subject", {})], **more})
+
+
+class Store(TestCase):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        self.store = Folder(self.folder / "kept")
+
+    @given(
+        arrays.arrays(
+            st.sampled_from([np.uint8, np.uint16]),
+            st.tuples(st.integers(1, 20), st.integers(1, 20)) | st.tuples(st.just(5), st.just(6), st.just(4)),
+        )
+    )
+    @settings(deadline=None)
+    def test_what_is_kept_comes_back_bit_for_bit_under_one_name(self, picture: NDArray[Any]) -> None:
+        first = self.store.keep(picture)
+        self.assertEqual(self.store.keep(picture), first)
+        np.testing.assert_array_equal(Folder(self.store.folder).picture(first), picture)
+
+    def test_what_is_not_there_is_said_and_no_path_leads_out(self) -> None:
+        for wrong in (name("a"), "../../etc/passwd", "", "A" * 32):
+            with self.assertRaises(NotKept):
+                self.store.picture(wrong)
+
+    def test_a_setup_says_which_pictures_it_needs_and_where_none_is(self) -> None:
+        found = {"kind": "found", "keys": [{"frame": 2, "matte": name("a"), "under": name("b")}],
+                 "frames": [[1, name("c"), 0.9, "followed"], [2, name("d"), 0.4, "predicted"], [3, name("e"), 1, "person"]]}  # fmt: skip
+        look = setup(found)
+        matte = look.subjects[0].matte
+        assert isinstance(matte, FoundMatte)
+        self.assertEqual([matte.at(t) for t in range(5)], [None, name("c"), name("a"), name("e"), None])
+        self.assertEqual(pictures_needed(look, 1, 2), {name("c"), name("a")})
+        self.assertEqual(pictures_named(look), {name(one) for one in "abcde"})
+        self.assertEqual(frames_without(look, 0, 9), {"Runner": [0, 4, 5, 6, 7, 8, 9]})
+        self.assertEqual(spans([0, 4, 5, 6, 9]), "0, 4 to 6, 9")
+        steady = setup(found, subject={"refine": {"steady": 1}})
+        self.assertEqual(pictures_needed(steady, 2, 2), {name("c"), name("a"), name("e")})
+        self.assertEqual(read_setup(look.model_dump_json()), look)
+
+    def test_a_setup_of_version_2_is_one_of_version_3(self) -> None:
+        old = read_setup({"version": 2, "footage": {"first": 0, "last": 5}})
+        self.assertEqual((old.version, old.plate.source.value), (3, "filled"))
+
+    def test_another_size_is_laid_over_as_asked(self) -> None:
+        wide = np.ones((10, 40), np.float32)
+        self.assertTrue(laid_over(wide, (20, 20), Fit.STRETCH).all())
+        inside = laid_over(wide, (20, 20), Fit.INSIDE)
+        self.assertEqual((inside.sum(axis=1) > 0).nonzero()[0].tolist(), [7, 8, 9, 10, 11] if inside[7].any() else [8, 9, 10, 11, 12])  # fmt: skip
+        self.assertTrue(laid_over(np.eye(10, 40, dtype=np.float32) + 1, (20, 20), Fit.FILL).all())
+
+    def brought(self, path: Path, channel: Channel) -> list[NDArray[Any]]:
+        names: list[str] = []
+        facts = probe(path, RATE)
+        import_to_store(path, facts, channel, self.store.folder, lambda done, one: names.append(one) is None)
+        return [self.store.picture(one) for one in names]
+
+    def test_mattes_are_brought_exactly_in_8_and_16_bits(self) -> None:
+        chance = np.random.default_rng(1)
+        for depth in (np.uint8, np.uint16):
+            pictures = [chance.integers(0, np.iinfo(depth).max, (24, 32), depth, endpoint=True) for _ in range(3)]
+            path = self.folder / f"mattes-{np.dtype(depth).itemsize}.zip"
+            with zipfile.ZipFile(path, "w") as file:
+                for i, one in enumerate(pictures):
+                    file.writestr(f"matte-{i:03}.png", cv2.imencode(".png", one)[1].tobytes())
+            for mine, theirs in zip(self.brought(path, Channel.LUMA), pictures, strict=True):
+                np.testing.assert_array_equal(mine, theirs)
+
+    def test_alpha_is_brought_where_there_is_one_and_refused_in_words_where_not(self) -> None:
+        rgba = np.random.default_rng(2).integers(0, 256, (20, 30, 4), np.uint8)
+        path = self.folder / "cut-out.png"
+        path.write_bytes(cv2.imencode(".png", rgba)[1].tobytes())
+        np.testing.assert_array_equal(self.brought(path, Channel.ALPHA)[0], rgba[..., 3])
+        with self.assertRaisesRegex(GuardedFailure, "no alpha channel; bring its luma"):
+            self.brought(material.video(self.folder / "plain.mp4", 3), Channel.ALPHA)
+
+    def test_mattes_and_cut_outs_come_out_as_they_are(self) -> None:
+        size = (90, 160)
+        mattes = [cv2.GaussianBlur(np.pad(np.full((40, 50), 255, np.uint8), ((25, 25), (20 + 9 * i, 90 - 9 * i))), (0, 0), 2) for i in range(4)]  # fmt: skip
+        frames = [[i, self.store.keep(one), 1.0, "followed"] for i, one in enumerate(mattes)]
+        look = setup({"kind": "found", "frames": frames})
+        source = material.video(self.folder / "clip.mp4", 4)
+        facts = probe(source, RATE)
+        files = {}
+        for kind in Format:
+            files[kind] = self.folder / f"{kind.value}{kind.suffix}"
+            job = MatteJob(look, source, facts, self.store.folder, 0, 3, kind)
+            mattes_to_file(job, files[kind], lambda done, rate: True)
+        for kind, top in ((Format.PNG8, 255), (Format.PNG16, 65535)):
+            with zipfile.ZipFile(files[kind]) as archive:
+                for i, one in enumerate(archive.namelist()):
+                    found = cv2.imdecode(np.frombuffer(archive.read(one), np.uint8), cv2.IMREAD_UNCHANGED)
+                    np.testing.assert_array_equal(found, np.round(coverage_of(mattes[i]) * top))
+        with av.open(str(files[Format.FFV1])) as container:
+            grey = [one.to_ndarray(format="gray16le") for one in container.decode(video=0)]
+        np.testing.assert_array_equal(grey[2], np.round(coverage_of(mattes[2]) * 65535))
+        # Alpha comes back through our own way in: lossy, but close.
+        for kind, most in ((Format.PRORES, 1.5), (Format.WEBM, 4.0)):
+            back = self.brought(files[kind], Channel.ALPHA)
+            self.assertEqual((len(back), back[1].shape), (4, size))
+            self.assertLess(float(np.abs(coverage_of(back[1]) * 255 - mattes[1]).mean()), most)
