@@ -93,11 +93,12 @@ def _from_nothing(view: NDArray[np.uint8], keeps: NDArray[np.bool_], drops: NDAr
     if not keeps.any():
         return np.zeros(keeps.shape, bool)
     marked = keeps.astype(np.uint8)
+    found = np.zeros(keeps.shape, bool)
     for around in AROUND_KEPT:
         margin = round(around * max(cv2.boundingRect(marked)[2:])) + LEAST_AROUND
         window = window_of(marked, margin) or (slice(None), slice(None))
         part = _found_in(np.ascontiguousarray(view[window]), keeps[window], drops[window])
-        found = np.zeros(keeps.shape, bool)
+        found[:] = False
         found[window] = part
         if not _reaches_end(found, window):
             break

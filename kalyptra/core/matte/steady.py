@@ -77,7 +77,7 @@ def _moved(other: Matte, here: Matte) -> Matte | None:
         _, motion = cv2.findTransformECC(a, b, motion, cv2.MOTION_AFFINE, until, None, 1)
     except cv2.error:
         return None
-    motion[:, 2] *= np.float32([width / small[0], height / small[1]])
+    motion[:, 2] *= np.array([width / small[0], height / small[1]], np.float32)
     how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     return np.asarray(cv2.warpAffine(other, motion, (width, height), flags=how, borderMode=cv2.BORDER_REPLICATE))
 

@@ -112,7 +112,7 @@ def _cost() -> Iterator[Figure]:
     yield Figure(
         "finding people, 960x540, CPU a frame", _cpu(follow_people(Held(), frames, None, window.width)), "ms", 30.0
     )
-    codes = np.ascontiguousarray(Clip("runner").footage.picture(0).codes)
+    codes = np.asarray(Clip("runner").footage.picture(0).codes, np.uint8)
     marks = [Stroke(keep=True, width=23, points=((465, 300), (478, 340), (470, 400), (500, 420))),
              Stroke(keep=True, width=23, points=((455, 440), (462, 490))),
              Stroke(keep=False, width=23, points=((545, 350), (560, 470)))]  # fmt: skip

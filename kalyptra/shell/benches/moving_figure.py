@@ -97,7 +97,8 @@ class MovingFigure:
 
 
 def _sized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[np.float32]:
-    return np.clip(cv2.resize(picture, size, interpolation=cv2.INTER_CUBIC).astype(np.float32), 0, 255)
+    large = cv2.resize(picture, size, interpolation=cv2.INTER_CUBIC).astype(np.float32)
+    return np.asarray(np.clip(large, 0, 255), np.float32)
 
 
 def _figure() -> NDArray[np.float32]:
@@ -113,4 +114,5 @@ def _figure() -> NDArray[np.float32]:
     for side in (-1, 1):
         limb(300 + 60 * side, 225, 0.9 * side, 130, 68)
         limb(300 + 35 * side, 390, 0.15 * side, 150, 84)
-    return cv2.resize(out, (SIDE, SIDE), interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(255)
+    small = cv2.resize(out, (SIDE, SIDE), interpolation=cv2.INTER_AREA)
+    return np.asarray(small.astype(np.float32) / np.float32(255))

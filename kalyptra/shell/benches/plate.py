@@ -14,8 +14,10 @@ from numpy.typing import NDArray
 from kalyptra.core import (
     ClipFacts,
     CutOut,
+    Kind,
     Picture,
     Plate,
+    Rate,
     Transfer,
     at_full_size,
     follow_mattes,
@@ -50,7 +52,10 @@ class Passing:
         from skimage import data
 
         self._place = cv2.resize(data.stereo_motorcycle()[1], (1400, 900), interpolation=cv2.INTER_AREA)
-        self.facts = ClipFacts.model_construct(height=self.size[0], width=self.size[1], frames=self.frames)
+        self.facts = ClipFacts(
+            kind=Kind.SEQUENCE, container="made", codec="made", width=self.size[1], height=self.size[0],
+            rate=Rate(numerator=25, denominator=1), frames=self.frames, transfer=Transfer.SRGB, bits=8,
+        )  # fmt: skip
 
     def plate(self, frame: int) -> NDArray[np.uint8]:
         motion = cv2.getRotationMatrix2D((700, 450), 0.02 * self.drift * frame, 1 + 0.0004 * self.drift * frame)
@@ -66,7 +71,7 @@ class Passing:
 
     def picture(self, frame: int) -> Picture:
         share = self.truth(frame)[..., None]
-        codes = self.plate(frame) * (1 - share) + np.float32([200, 60, 40]) * share
+        codes = self.plate(frame) * (1 - share) + np.array([200, 60, 40], np.float32) * share
         grain = np.random.default_rng(frame).normal(0, GRAIN, codes.shape)
         return Picture(np.clip(codes + grain, 0, 255).astype(np.uint8), Transfer.SRGB)
 

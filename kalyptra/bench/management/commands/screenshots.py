@@ -16,9 +16,14 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from kalyptra.bench.mattes import matte_from_marks
+from kalyptra.core import Stroke, read_setup
+from kalyptra.library import revisions
 from kalyptra.library.demo import KEY, load_demo
 from kalyptra.library.models import Project
 from kalyptra.shell.benches.compare import write_comparison
+from kalyptra.work import following
+from kalyptra.work.models import Follow
 
 OUT = Path(settings.ROOT) / "docs" / "screenshots"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
@@ -35,6 +40,7 @@ class Command(BaseCommand):
         Project.objects.filter(demo_key=KEY).update(demo_key="")
         load_demo()
         try:
+            found_runner()
             with _server() as address, sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
                 take(browser, address)
@@ -47,6 +53,31 @@ class Command(BaseCommand):
                 Project.objects.filter(pk=old.pk).update(demo_key=KEY)
         write_comparison(OUT / "true-lens.png")
         self.stdout.write(f"Made anew: {OUT}")
+
+
+def found_runner() -> None:
+    """A second shot of the runner's clip whose matte was found by marks and followed, with its plate recovered."""
+    project = Project.objects.get(demo_key=KEY)
+    shot = project.shots.get(title="Parcel runner")
+    document = shot.setup.model_dump(mode="json")
+    lines = (((465, 300), (478, 340), (470, 400), (500, 420)), ((455, 440), (462, 490)))
+    marks = [Stroke(keep=True, width=23, points=line) for line in lines]
+    marks.append(Stroke(keep=False, width=23, points=((548, 350), (562, 470))))
+    key = {"frame": 0, "marks": [one.model_dump(mode="json") for one in marks],
+           "matte": matte_from_marks(shot.media, 0, marks, None)}  # fmt: skip
+    runner = document["subjects"][0] | {
+        "matte": {"kind": "found", "keys": [key]},
+        "refine": {"edge": "fast", "edge_width": 8},
+    }
+    document |= {"subjects": [runner], "footage": {"first": 0, "last": 30}}
+    shot.pk, shot.title = None, "Runner, found"
+    revisions.begin(shot, read_setup(document), None)
+    for what, subject in ((Follow.What.MATTES, runner["id"]), (Follow.What.PLATE, "")):
+        order = Follow.objects.create(shot=shot, what=what, subject=subject, start=0, end=30, on_loss="carry-on",
+                                      state=Follow.State.DONE)  # fmt: skip
+        following.run(order, lambda done, found: True)
+        following.keep(order)
+        shot.refresh_from_db()
 
 
 def take(browser: Any, address: str) -> None:
@@ -72,6 +103,12 @@ def take(browser: Any, address: str) -> None:
         page.screenshot(path=OUT / name)
 
     bench("Parcel runner", "subjects", 20, "result", "bench-subjects.png")
+    bench("Runner, found", "subjects", 0, "overlay", "bench-marks.png")
+    for view in ("seen", "edges"):
+        page.get_by_label("More to look at").select_option(view)
+        page.locator(f"canvas[data-shown*='|{view}|']").wait_for(timeout=60_000)
+        page.wait_for_load_state("networkidle")
+        page.screenshot(path=OUT / f"bench-{view}.png")
     bench("Tea glass", "lens", 20, "result", "bench-lens.png")
     bench("Harbour from above", "distance", 30, "result", "bench-distance.png")
     bench("Tide table", "render", 60, "result", "bench-render.png")

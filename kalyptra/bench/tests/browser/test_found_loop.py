@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import closing
 from pathlib import Path
 
 import av
@@ -10,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.bench.tests.browser.case import BrowserCase
-from kalyptra.core import FoundMatte, coverage_of
+from kalyptra.core import FoundMatte, PlateSource, Sources, View, coverage_of, open_clip, render_frame
 from kalyptra.core.tests.test_demo_truth import DEMO, frames_of
 from kalyptra.library import kept, revisions
 from kalyptra.library.demo import load_demo
@@ -115,6 +116,7 @@ class FoundLoop(BrowserCase):
         page.get_by_role("button", name="Recover", exact=True).click()
         self.worked(head)
         page.get_by_text(f"Recovered at {LAST + 1} of {LAST + 1} frames").wait_for()
+        self.assertGreater(self.plate_error("filled"), 1.25 * self.plate_error("recovered"))
         page.get_by_label("More to look at").select_option("seen")
         self.revision_shown(head + 1, "seen")
         page.get_by_label("More to look at").select_option("edges")
@@ -138,6 +140,17 @@ class FoundLoop(BrowserCase):
         self.assertLess(float(np.abs(result - source)[inside].mean()), 6)
         outside = cv2.dilate((self.truth[8] > 5).astype(np.uint8), np.ones((41, 41), np.uint8)) == 0
         self.assertLess(detail(result, outside), 0.6 * detail(source, outside))
+
+    def plate_error(self, source: str) -> float:
+        """Mean difference of frame 8's plate from the truth, of 255, behind the runner."""
+        shot = self.shot
+        plate = shot.setup.plate.model_copy(update={"source": PlateSource(source)})
+        facts = shot.media.facts
+        with closing(open_clip(DEMO / "runner" / "clip.mp4", facts)) as footage:
+            sources = Sources(footage, facts.width, kept.store())
+            made = render_frame(shot.setup.model_copy(update={"plate": plate}), 8, sources, View.PLATE)
+        true = cv2.imread(str(DEMO / "runner" / "plate-008.webp"))[..., ::-1]
+        return float(np.abs(made.astype(float) - true)[self.truth[8] > 127].mean())
 
     def lantern(self, frame: int) -> tuple[float, float]:
         """The middle of the truth's second part."""
