@@ -174,11 +174,12 @@ def render_frame(
         return blur_view(blur_size(dioptres, cut_outs, opening) / np.float32(scale))
     covered = [one.matte for one in cut_outs]
     detailed = look.plate.filled_by is FilledBy.DETAILED
-    plate = Plate(*picture_behind(light, dioptres, covered, look.plate.growth * scale, known, detailed))
+    growth = look.plate.growth * scale
+    plate = Plate(*picture_behind(light, dioptres, covered, growth, known, detailed, _nearest(cut_outs)))
     if view is View.PLATE:
         return to_codes(plate.light, picture.transfer)
     if view is View.SEEN:
-        return seen_view(light, covered, known.seen if known else None, look.plate.growth * scale)
+        return seen_view(light, covered, known.seen if known else None, growth)
     result = through_lens(light, dioptres, cut_outs, opening, plate, quality)
     if view is View.EDGES:
         naive = through_lens(light, dioptres, cut_outs, opening, Plate(light, dioptres), quality)
@@ -325,7 +326,8 @@ def through_lens(
     """
     width, iris, setting = light.shape[1], opening.iris, quality.setting
     if plate is None:
-        plate = Plate(*picture_behind(light, dioptres, [one.matte for one in cut_outs], growth))
+        covered = [one.matte for one in cut_outs]
+        plate = Plate(*picture_behind(light, dioptres, covered, growth, nearest=_nearest(cut_outs)))
     coc = opening.coc(plate.dioptres, width)
     ground, radius = opening.lifted(plate.light, coc), radius_of(coc)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
@@ -344,6 +346,11 @@ def through_lens(
             part, coverage = near
             lay_over(result, part, ground[part], coverage, radius[part], iris, setting)
     return result
+
+
+def _nearest(cut_outs: Sequence[CutOut]) -> list[float]:
+    """The dioptres of each cut-out's nearest part."""
+    return [float(np.max(1 / np.asarray(one.distance))) for one in cut_outs]
 
 
 def blur_size(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut], opening: Opening) -> NDArray[np.float32]:

@@ -10,7 +10,7 @@ from kalyptra.core.frame import View
 from kalyptra.core.setup.document import Setup
 from kalyptra.core.setup.resolve import Look, resolve
 
-PICTURE_VERSION = 5
+PICTURE_VERSION = 6
 """Raised whenever the same setup comes to give another picture."""
 
 _look = TypeAdapter(Look)

@@ -22,6 +22,8 @@ SURROUNDINGS = 0.04
 """How far around a hole its surroundings are looked at, as a share of the width."""
 
 
+SAME_DISTANCE = 0.05
+"""The share of a cut-out's dioptres by which something must be nearer to be in front of it."""
 SEAM = 2.0
 """Px over which a known plate goes over into the picture around it."""
 
@@ -75,7 +77,7 @@ class Known:
 
 def picture_behind(
     light: NDArray[np.float32], dioptres: NDArray[np.float32], mattes: Sequence[NDArray[np.float32]], growth: float,
-    plate: Known | None = None, detailed: bool = False,
+    plate: Known | None = None, detailed: bool = False, nearest: Sequence[float] = (),
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:  # fmt: skip
     """What the cut-outs hide: as far as it is known, else filled.
 
@@ -86,6 +88,7 @@ def picture_behind(
         growth: how far beyond its matte a subject is taken to spoil the picture, px.
         plate: what is known.
         detailed: fill along lines that run into the hole, not smoothly.
+        nearest: of each cut-out, 1/m: what lies nearer than that is in front of it, and is not filled from.
 
     Returns:
         Light and dioptres of the plate; the inputs themselves where nothing is hidden.
@@ -95,11 +98,12 @@ def picture_behind(
     hidden = np.logical_or.reduce([matte > HIDDEN for matte in mattes]).astype(np.uint8)
     margin = round(SURROUNDINGS * light.shape[1])
     windows = [window_of((matte > HIDDEN).astype(np.uint8), margin) for matte in mattes]
-    seen = [window for window in windows if window is not None]
+    limits = [*nearest, *[np.inf] * (len(mattes) - len(nearest))]
+    seen = [(window, limit) for window, limit in zip(windows, limits, strict=True) if window is not None]
     if not seen:
         return light, dioptres
     behind, distances = light.copy(), dioptres.copy()
-    for window in seen:
+    for window, limit in seen:
         known = _known(hidden, window, growth)
         if plate is not None:
             _put_known(behind[window], plate, window, known)
@@ -107,14 +111,27 @@ def picture_behind(
             rest = np.maximum(known, plate.given[window].astype(np.float32))
         else:
             rest = known
-        if detailed and rest.min() < 1:
-            behind[window] = fill_detailed(behind[window], rest)
-        else:
-            fill_in(behind[window], rest)
         least, most, _, _ = cv2.minMaxLoc(dioptres[window])
+        in_front = dioptres[window] > np.float32(limit * (1 + SAME_DISTANCE)) if most > limit else None
+        _fill_from(behind[window], rest, in_front, detailed)
         if least < most:
-            fill_in(distances[window][..., None], known)
+            _fill_from(distances[window][..., None], known, in_front, False)
     return behind, distances
+
+
+def _fill_from(
+    values: NDArray[np.float32], known: NDArray[np.float32], in_front: NDArray[np.bool_] | None, detailed: bool
+) -> None:
+    """Fill what is not known, in place, from what is known and not in front; that itself stays as it is."""
+    if detailed and known.min() < 1:
+        values[:] = fill_detailed(values, known)
+        return
+    if in_front is None:
+        fill_in(values, known)
+        return
+    filled = values.copy()
+    fill_in(filled, np.where(in_front, np.float32(0), known))
+    np.copyto(values, filled, where=(known < 1)[..., None])
 
 
 def _put_known(light: NDArray[np.float32], plate: Known, window: Window, known: NDArray[np.float32]) -> None:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Rate
 from kalyptra.core.clip.probe import probe
 from kalyptra.core.clip.reader import open_clip
-from kalyptra.core.following import OnLoss, follow, follow_range
+from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.setup.document import Refine
 from kalyptra.core.setup.keying import curve_of, drawn_outline, with_steps

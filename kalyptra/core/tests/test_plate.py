@@ -14,6 +14,7 @@ from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.frame import Sources, View, render_frame
 from kalyptra.core.kept import Folder
 from kalyptra.core.plate.against import against_plate
+from kalyptra.core.plate.behind import picture_behind
 from kalyptra.core.plate.detail import fill_detailed
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.plate.median import median_of
@@ -98,6 +99,21 @@ class Using(TestCase):
         known[:, 57:63] = 0
         errors = [np.abs(one(picture * known[..., None], known) - picture).mean() for one in (fill_detailed, fill)]
         self.assertLess(errors[0], 0.6 * errors[1])
+
+    def test_what_stands_in_front_of_a_subject_does_not_fill_the_hole_behind_it(self) -> None:
+        light = np.full((60, 90, 3), 0.2, np.float32)
+        light[:, 50:] = (0.9, 0.1, 0.1)  # a post, nearer than the subject
+        dioptres = np.full((60, 90), 0.05, np.float32)
+        dioptres[:, 50:] = 1.0
+        matte = np.zeros((60, 90), np.float32)
+        matte[20:40, 30:50] = 1
+        light[20:40, 30:50] = 0.6
+        behind, distances = picture_behind(light, dioptres, [matte], 0.0, nearest=[0.4])
+        np.testing.assert_allclose(behind[20:40, 30:50], 0.2, atol=1e-3)
+        np.testing.assert_allclose(distances[20:40, 30:50], 0.05, atol=1e-3)
+        np.testing.assert_array_equal(behind[:, 50:], light[:, 50:])
+        blind, _ = picture_behind(light, dioptres, [matte], 0.0)
+        self.assertGreater(float(blind[30, 48, 0]), 0.5)
 
     def test_a_frame_is_made_with_the_patch_and_shows_where_it_was_seen(self) -> None:
         import tempfile

@@ -49,7 +49,9 @@ class Readings(TestCase):
         if near <= z <= far:
             self.assertAlmostEqual(disc(z), 0, delta=1e-3)
         else:
-            self.assertEqual(disc(z) > 0, z < near)
+            # Single precision cannot tell a thing from the end that it all but lies at.
+            if min(abs(1 / z - 1 / near), abs(1 / z - 1 / far)) > 1e-6 / near:
+                self.assertEqual(disc(z) > 0, z < near)
             beyond = z / 1.5 if z < near else z * 1.5
             self.assertGreaterEqual(abs(disc(beyond)), abs(disc(z)))
             self.assertLessEqual(abs(disc(z)), one.coc_slope(1920) * max(1 / z - 1 / near, 1 / far - 1 / z) + 1e-3)

@@ -153,8 +153,32 @@ export function createBrush() {
         if (this.tool === "around") parts.push(svg("polyline", { class: "shape-line ink-3 drawn", points: points.join(" ") }));
         else parts.push(line(points, this.width, this.tool === "keep"));
       }
-      if (this.at && (this.tool === "keep" || this.tool === "drop")) parts.push(svg("circle", { class: "brush-tip", cx: this.at.x, cy: this.at.y, r: this.width / 2 }));
+      if (["keep", "drop", "point"].includes(this.tool)) {
+        const { x, y } = this.tip;
+        const name = this.tool === "point" ? "Arrows move it, Enter finds the person there" : `Arrows move the brush, Enter marks what to ${this.tool}`;
+        parts.push(svg("circle", { class: "brush-tip", cx: x, cy: y, r: this.width / 2, tabindex: 0, role: "button", "data-act": "brush", "aria-label": name }));
+      }
       return parts;
+    },
+    get tip() {
+      return this.at ?? { x: shot().clip.width / 2, y: shot().clip.height / 2 };
+    },
+    // The brush by keys: it is moved, and marks a dot.
+    tipKey(event) {
+      const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+      if (!by && event.key !== "Enter") return;
+      event.preventDefault();
+      event.stopPropagation();
+      const far = event.shiftKey ? 20 : 4;
+      const { x, y } = this.tip;
+      if (by) {
+        this.at = { x: Math.min(shot().clip.width, Math.max(0, x + by[0] * far)), y: Math.min(shot().clip.height, Math.max(0, y + by[1] * far)) };
+        return;
+      }
+      if (this.tool === "point") {
+        this.start(null);
+        people({ frame: viewer().frame, x: round(x), y: round(y) });
+      } else this.mark({ keep: this.tool === "keep", width: this.width, points: [[round(x), round(y)]] });
     },
   };
 }

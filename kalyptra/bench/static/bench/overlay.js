@@ -317,6 +317,10 @@ export const overlay = () => ({
   },
   key(event) {
     const { act, id, line, point } = event.target.dataset ?? {};
+    if (act === "brush") {
+      brush().tipKey(event);
+      return;
+    }
     if (!act || act === "ground" || event.ctrlKey || event.metaKey || lines().live) return;
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
     const others = { Delete: () => this.removePoints(), Backspace: () => this.removePoints(), Enter: () => this.pick(act, id, line, point), c: () => shot().points.length && this.smoothen(shot().points), "+": () => this.addAfter(Number(point)) };

@@ -65,7 +65,7 @@ class FirstShot(BrowserCase):
         self.revision_shown(head + 2)
 
         # The matte alone is white in the shape and black far from it.
-        page.get_by_role("button", name="Matte").click()
+        page.get_by_role("button", name="Matte", exact=True).click()
         self.revision_shown(head + 2, "matte")
         outline = Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.outlines[0]
         x, y = np.array(outline_at(outline, 29).rows)[:, :2].mean(axis=0)

@@ -146,7 +146,7 @@ class OutlineLoop(BrowserCase):
         head += 1
 
         # What is seen is the matte that the truth is compared with.
-        page.get_by_role("button", name="Matte").click()
+        page.get_by_role("button", name="Matte", exact=True).click()
         page.keyboard.press("Home")
         page.wait_for_selector(f'canvas[data-shown="{head + 7}|matte|{self.shot.setup.subjects[-1].id}|0"]')
         for x, y in ((473, 380), (640, 380)):
@@ -209,7 +209,7 @@ class OutlineLoop(BrowserCase):
             page.mouse.click(*self.on_screen(x, y))
         page.keyboard.press("Enter")
         self.saved(head + 2)
-        page.get_by_role("button", name="Matte").click()
+        page.get_by_role("button", name="Matte", exact=True).click()
         self.saved(head + 2)
         page.wait_for_selector(f'canvas[data-shown^="{head + 2}|matte|"]')
         self.assertLess(self.pixel(650 / 1280, 360 / 720)[0], 10)
