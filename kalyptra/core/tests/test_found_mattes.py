@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import hashlib
+import tempfile
+from contextlib import redirect_stderr
 from functools import cache
+from io import StringIO
+from pathlib import Path
 from unittest import TestCase
 
 import cv2
@@ -27,6 +31,7 @@ from kalyptra.core.matte.stored import coverage_of
 from kalyptra.core.setup.document import Edge, Refine
 from kalyptra.core.setup.stored import How, Spot, Stroke
 from kalyptra.core.tests.moving import overlap, texture
+from kalyptra.shell import follow, people, plate
 from kalyptra.shell.benches import moving_figure
 from kalyptra.shell.benches.follow import Clip
 from kalyptra.shell.benches.mattes import overlap as overlap_of
@@ -246,3 +251,56 @@ class Refining(TestCase):
         band = trimap == 0.5
         ours = solved_edge(codes, rough, 9.0)
         self.assertLess(float(np.abs(ours - whole)[band].mean()), 0.06)
+
+
+class Shell(TestCase):
+    """The commands, from files to files, without web or database."""
+
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        self.out = self.folder / "out"
+
+    def read(self, name: str) -> NDArray[np.uint8]:
+        return cv2.imread(str(self.out / name), cv2.IMREAD_UNCHANGED)
+
+    def rows(self) -> list[list[str]]:
+        return [line.split(",") for line in (self.out / "confidence.csv").read_text().split()]
+
+    def test_people(self) -> None:
+        clip = Clip("window")
+        self.assertEqual(people.main([str(clip.path), "--range", "20:22", "-o", str(self.out)]), 0)
+        self.assertEqual([(a, c) for a, _, c in self.rows()[1:]], [(str(t), "person") for t in (20, 21, 22)])
+        self.assertGreater(overlap(coverage_of(self.read("00021.png")), clip.truth(21)), 0.9)
+
+    def test_following_mattes_and_the_plate_behind_them(self) -> None:
+        clip = Clip("runner")
+        key = self.folder / "key.png"
+        cv2.imwrite(str(key), np.round(clip.truth(2) * 255).astype(np.uint8))
+        words = [str(clip.path), "--key", f"2={key}", "--range", "0:9", "-o", str(self.out)]
+        self.assertEqual(follow.main(words), 0)
+        self.assertEqual([row[2] for row in self.rows()[1:]], ["followed"] * 2 + ["hand"] + ["followed"] * 7)
+        np.testing.assert_array_equal(self.read("00002.png"), np.round(clip.truth(2) * 255))
+        self.assertGreater(overlap(coverage_of(self.read("00009.png")), clip.truth(9)), 0.9)
+        made = self.folder / "plate.png"
+        self.assertEqual(plate.main([str(clip.path), "--mattes", str(self.out), "--frame", "5", "-o", str(made)]), 0)
+        seen = cv2.imread(str(self.folder / "seen.png"), cv2.IMREAD_GRAYSCALE)
+        self.assertEqual(cv2.imread(str(made)).shape, (720, 1280, 3))
+        hole = seen < 255
+        self.assertTrue((seen[hole] == 0).any() and (seen[hole] > 0).any())
+        self.assertTrue(hole[clip.truth(5) > 0.5].mean() > 0.95)
+
+    def test_bad_input_is_said_in_words(self) -> None:
+        clip = str(Clip("runner").path)
+        cases = [
+            (follow, [clip, "-o", "x"]),
+            (follow, [clip, "--key", "3=nothing.png", "-o", str(self.out)]),
+            (people, [clip, "--range", "9:2", "-o", str(self.out)]),
+            (plate, [clip, "--mattes", str(self.folder), "-o", str(self.out / "p.png")]),
+        ]
+        for command, words in cases:
+            with self.subTest(words=words), redirect_stderr(StringIO()) as said:
+                self.assertEqual(command.main(words), 1)
+                self.assertIn("kalyptra ", said.getvalue())
+        self.assertFalse(self.out.exists())
