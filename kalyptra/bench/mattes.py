@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-import numpy as np
-
 from kalyptra.bench.pictures import borrowed
 from kalyptra.core import (
     Curve,
@@ -19,6 +17,7 @@ from kalyptra.core import (
     codes_of,
     coverage_of,
     curve_matte,
+    eight_bits,
     laid_over,
     marked_matte,
     shrink,
@@ -48,8 +47,7 @@ def matte_from_marks(media: Media, frame: int, marks: Sequence[Stroke], under: s
     """
     kept.need_room()
     with borrowed(media) as reader:
-        codes = shrink(reader.picture(frame), WORKING).codes
-    codes = np.ascontiguousarray((codes >> 8) if codes.dtype == np.uint16 else codes, np.uint8)
+        codes = eight_bits(shrink(reader.picture(frame), WORKING).codes)
     before = None
     if under is not None:
         if kept.fetch([under]):

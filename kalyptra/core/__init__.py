@@ -14,6 +14,7 @@ from kalyptra.core.clip.reader import (
     PictureSource,
     ReaderPool,
     decode_still,
+    eight_bits,
     open_clip,
     shrink,
 )
@@ -127,6 +128,7 @@ __all__ = [
     "decode_still",
     "drawn_matte",
     "drawn_outline",
+    "eight_bits",
     "fill",
     "fit_closed",
     "follow",

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
-from kalyptra.core.clip.reader import Picture, PictureSource
+from kalyptra.core.clip.reader import Picture, PictureSource, eight_bits
 from kalyptra.core.clip.transfer import light_of, to_codes, to_light
 from kalyptra.core.distance.stack import stack
 from kalyptra.core.kept import Kept, Nothing
@@ -269,8 +269,7 @@ def matte_of(subject: SubjectAt, picture: Picture, scale: float, kept: Kept, car
     if subject.nearby:
         matte = steadied(matte, [_found(one, refine, size, scale, kept) for one in subject.nearby])
     matte = limited(matte, refine.black, refine.white)
-    codes = (picture.codes >> 8).astype(np.uint8) if picture.codes.dtype == np.uint16 else picture.codes
-    matte = edged(matte, np.asarray(codes, np.uint8), refine, scale, carefully)
+    matte = edged(matte, eight_bits(picture.codes), refine, scale, carefully)
     if not drawn:
         matte = grown(matte, refine, scale)
     return np.asarray(1 - matte, np.float32) if refine.invert else matte

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
-from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
+from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, eight_bits, open_clip
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.frame import Sources, covered
@@ -245,7 +245,7 @@ def _shows(hidden: NDArray[np.uint8], places: NDArray[Any], matrix: NDArray[np.f
 
 def _grey(codes: NDArray[Any]) -> NDArray[np.uint8]:
     """Lightness in 8 bits at the size that frames are aligned at."""
-    eight = (codes >> 8).astype(np.uint8) if codes.dtype == np.uint16 else codes
+    eight = eight_bits(codes)
     factor = min(1.0, ALIGNED_AT / max(codes.shape[:2]))
     size = (round(codes.shape[1] * factor), round(codes.shape[0] * factor))
     return np.asarray(cv2.cvtColor(cv2.resize(eight, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY))

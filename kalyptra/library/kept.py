@@ -17,6 +17,11 @@ YOUNG = 24 * 3600
 """Seconds for which a picture is kept that no setup names: its maker may not have saved yet."""
 
 
+MEASURED_FOR = 20.0
+"""Seconds for which a store that had room is not measured again: a stroke of the brush must not wait for that."""
+_measured: dict[Path, float] = {}
+
+
 class Full(Exception):
     """The store has no room. The text says how large it is and what to do."""
 
@@ -69,7 +74,11 @@ def need_room() -> None:
     Raises:
         Full: the store is at its limit even so.
     """
+    now = time.monotonic()
+    if now - _measured.get(settings.KEPT, -MEASURED_FOR) < MEASURED_FOR:
+        return
     if size() < settings.KEPT_LIMIT:
+        _measured[settings.KEPT] = now
         return
     sweep()
     taken = size()

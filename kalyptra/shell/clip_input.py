@@ -7,7 +7,6 @@ import csv
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -60,10 +59,6 @@ def read_matte(path: Path) -> NDArray[np.float32]:
     except FrameUnreadable as error:
         raise BadInput(str(error)) from error
     return codes[..., 1].astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
-
-
-def eight_bits(codes: NDArray[Any]) -> NDArray[np.uint8]:
-    return np.ascontiguousarray((codes >> 8) if codes.dtype == np.uint16 else codes, np.uint8)
 
 
 def write_matte(folder: Path, frame: int, matte: NDArray[np.float32]) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from kalyptra.core import Carried, ClipFacts, OnLoss, at_full_size, follow_keys, follow_people, open_clip
-from kalyptra.shell.clip_input import eight_bits, read_matte, write_confidence, write_matte
+from kalyptra.core import Carried, ClipFacts, OnLoss, at_full_size, eight_bits, follow_keys, follow_people, open_clip
+from kalyptra.shell.clip_input import read_matte, write_confidence, write_matte
 
 
 def follow_files(

@@ -15,8 +15,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import FrameUnreadable, NotFootage, one_thread_a_frame, open_clip, recover
-from kalyptra.shell.clip_input import BadInput, clip_parser, eight_bits, read_facts, read_matte
+from kalyptra.core import FrameUnreadable, NotFootage, eight_bits, one_thread_a_frame, open_clip, recover
+from kalyptra.shell.clip_input import BadInput, clip_parser, read_facts, read_matte
 
 
 def main(words: list[str] | None = None) -> int:

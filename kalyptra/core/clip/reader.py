@@ -239,6 +239,11 @@ class HeldPicture:
         pass
 
 
+def eight_bits(codes: NDArray[Any]) -> NDArray[np.uint8]:
+    """Codes in 8 bits a channel, whatever they have."""
+    return np.ascontiguousarray((codes >> 8) if codes.dtype == np.uint16 else codes, np.uint8)
+
+
 def shrink(picture: Picture, long_side: int) -> Picture:
     """The picture scaled down to `long_side` px on its long side; smaller ones stay as they are."""
     factor = long_side / max(picture.size)

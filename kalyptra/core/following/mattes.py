@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.reader import PictureSource, shrink
+from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.matte.carry.step import LOST, Signs, State, carry
 from kalyptra.core.matte.people.find import Seen, find_people
@@ -128,8 +128,7 @@ def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
     Raises:
         FrameUnreadable: the clip has no such frame.
     """
-    codes = shrink(footage.picture(frame), WORKING_WIDTH).codes
-    return np.ascontiguousarray((codes >> 8) if codes.dtype == np.uint16 else codes, np.uint8)
+    return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)
 
 
 def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Iterator[Carried]:

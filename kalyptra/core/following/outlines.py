@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.reader import PictureSource, shrink
+from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
 from kalyptra.core.matte.follow.step import Found, Known, find_step
 from kalyptra.core.setup.curve import Rows
 from kalyptra.core.setup.outline import Outline
@@ -164,5 +164,4 @@ def _step(
 
 def _looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
     """(height, width, 3) RGB codes in 8 bits, small enough to work on."""
-    codes = shrink(footage.picture(frame), WORKING_WIDTH).codes
-    return (codes >> 8).astype(np.uint8) if codes.dtype == np.uint16 else codes.astype(np.uint8, copy=False)
+    return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)

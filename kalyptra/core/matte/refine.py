@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.matte.guided import guided
 from kalyptra.core.matte.matting import solved_edge
+from kalyptra.core.matte.normal import along_normal
 from kalyptra.core.setup.document import Edge, Profile, Refine
 from kalyptra.core.window import window_of
 
@@ -93,13 +94,8 @@ def _to_line(matte: Matte) -> Matte:
 
 
 def _shifted(matte: Matte, signed: Matte, grow: float) -> Matte:
-    height, width = matte.shape
-    smooth = cv2.GaussianBlur(np.clip(signed, -abs(grow) - 4, abs(grow) + 4), (0, 0), 1.0)
-    gx, gy = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8)
-    long = np.maximum(cv2.magnitude(gx, gy), np.float32(1e-3))
-    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
-    moved = cv2.remap(matte, x - np.float32(grow) * gx / long, y - np.float32(grow) * gy / long, cv2.INTER_LINEAR,
-                      borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
+    reach = abs(grow) + 4
+    moved = along_normal(matte, np.clip(signed, -reach, reach), np.float32(grow))
     solid = np.clip(np.float32(0.5) - (signed - np.float32(grow)), 0, 1)
     near = np.abs(signed - np.float32(grow)) < 3
     return np.asarray(np.where(near, moved, solid), np.float32)

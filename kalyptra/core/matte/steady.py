@@ -8,6 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.matte.normal import along_normal
+
 Matte = NDArray[np.float32]
 
 WORKING = 240
@@ -38,7 +40,7 @@ def steadied(matte: Matte, nearby: Sequence[Matte]) -> Matte:
     shift = (median - here).astype(np.float32)
     shift *= np.clip(2 - np.abs(shift) / np.float32(CRAWL), 0, 1)
     near = np.abs(here) < REACH
-    return np.asarray(np.where(near, _along_normal(matte, here, shift), matte), np.float32)
+    return np.asarray(np.where(near, along_normal(matte, -here, shift), matte), np.float32)
 
 
 def _signed(matte: Matte) -> Matte:
@@ -47,17 +49,6 @@ def _signed(matte: Matte) -> Matte:
     inside = cv2.distanceTransform(solid, cv2.DIST_L2, 5) - np.float32(0.5)
     outside = cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5) - np.float32(0.5)
     return np.asarray(np.clip(np.where(solid > 0, inside, -outside), -REACH, REACH), np.float32)
-
-
-def _along_normal(matte: Matte, distances: Matte, shift: Matte) -> Matte:
-    """A matte whose edge, as soft as it is, is moved outwards along its normal."""
-    smooth = cv2.GaussianBlur(distances, (0, 0), 1.0)
-    gx, gy = cv2.Sobel(smooth, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(smooth, cv2.CV_32F, 0, 1, scale=1 / 8)
-    long = np.maximum(cv2.magnitude(gx, gy), np.float32(1e-3))
-    height, width = matte.shape
-    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
-    x, y = x + shift * gx / long, y + shift * gy / long
-    return np.asarray(cv2.remap(matte, np.float32(x), np.float32(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
 
 
 def _moved(other: Matte, here: Matte) -> Matte | None:

@@ -110,27 +110,32 @@ class Fit(StrEnum):
     FILL = "fill"
 
 
-class ImportedMatte(Frozen):
-    """A matte that was brought: one picture a frame, aligned in time and size.
+class Brought(Frozen):
+    """Pictures that were made elsewhere, aligned in time.
 
     Attributes:
-        title: what its file was called.
-        frames: its pictures.
-        start: the frame of the clip at which its first picture lies.
+        title: what their file was called.
+        frames: one picture a frame; a single one lasts for the whole clip.
+        start: the frame of the clip at which the first one lies.
     """
 
-    kind: Literal["imported"] = "imported"
     title: Annotated[str, Field(max_length=200)] = ""
     frames: Annotated[tuple[Name, ...], Field(min_length=1, max_length=MOST_FRAMES)]
     start: Annotated[int, Field(ge=-10_000_000, le=10_000_000)] = 0
-    fit: Fit = Fit.STRETCH
 
     def at(self, frame: int) -> str | None:
-        """The name of the matte at a frame; a single picture lasts for the whole clip."""
+        """The name of the picture at a frame."""
         if len(self.frames) == 1:
             return self.frames[0]
         number = frame - self.start
         return self.frames[number] if 0 <= number < len(self.frames) else None
+
+
+class ImportedMatte(Brought):
+    """A matte that was brought."""
+
+    kind: Literal["imported"] = "imported"
+    fit: Fit = Fit.STRETCH
 
 
 class PlatePatch(NamedTuple):
@@ -142,15 +147,5 @@ class PlatePatch(NamedTuple):
     top: Annotated[int, Field(ge=0, le=100_000)]
 
 
-class ImportedPlate(Frozen):
-    """A plate that was brought: a still, or one picture a frame."""
-
-    title: Annotated[str, Field(max_length=200)] = ""
-    frames: Annotated[tuple[Name, ...], Field(min_length=1, max_length=MOST_FRAMES)]
-    start: Annotated[int, Field(ge=-10_000_000, le=10_000_000)] = 0
-
-    def at(self, frame: int) -> str | None:
-        if len(self.frames) == 1:
-            return self.frames[0]
-        number = frame - self.start
-        return self.frames[number] if 0 <= number < len(self.frames) else None
+class ImportedPlate(Brought):
+    """A plate that was brought."""

@@ -157,6 +157,7 @@ class Found(Jobs):
         self.assertEqual(kept.sweep(), 0)  # young
         self.assertEqual(kept.sweep(time.time() + 2 * kept.YOUNG), 1)
         self.assertEqual((kept.store().has(named), kept.store().has(loose)), (True, False))
+        kept._measured.clear()
         with override_settings(KEPT_LIMIT=1):
             done = self.do(orders.order_follow(shot, What.MATTES, 2, 9, self.editor, "cards"))
         self.assertEqual(done.state, "failed")
