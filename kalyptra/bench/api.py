@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Form, NinjaAPI, Schema, UploadedFile
 from ninja.security import django_auth
 
+from kalyptra.bench.distances import SurveyState, standing_of, surveyed, ways_of
 from kalyptra.bench.mattes import BadMarks, matte_from_line, matte_from_marks, trust_of_mattes
 from kalyptra.bench.outlines import BadDrawing, fitted, outlines_at, read_drawing, svg_of, trust_of
 from kalyptra.bench.pictures import SIZES, frame_jpeg
@@ -21,6 +22,7 @@ from kalyptra.core import (
     FrameUnreadable,
     NotKept,
     OnLoss,
+    Recipe,
     Setup,
     SetupError,
     Spot,
@@ -29,6 +31,7 @@ from kalyptra.core import (
     iris_outline,
     read_frame,
     read_setup,
+    with_recipe,
 )
 from kalyptra.library import kept, revisions
 from kalyptra.library.models import Project, Revision, Shot
@@ -140,13 +143,16 @@ class Made(Schema):
 
 
 class FollowOrder(Schema):
-    what: Literal["outlines", "mattes", "people", "plate"] = "outlines"
+    what: Literal["outlines", "mattes", "people", "plate", "feet"] = "outlines"
     subject: str = ""
     outlines: list[str] = []
     start: int
     end: int
     on_loss: OnLoss = OnLoss.CARRY_ON
     spot: Spot | None = None
+
+
+BroughtAs = Literal["matte-file", "plate-file", "map-file"]
 
 
 class FollowState(Schema):
@@ -271,17 +277,55 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
     check_range(setup, shot)
     first, last = setup.footage.first, setup.footage.last
     step = max(1, -(-setup.footage.frames // MOST_READINGS))
-    width = shot.media.facts.width
-    read = [read_frame(setup, frame, width) for frame in range(first, last + 1, step)]
+    size = (shot.media.facts.width, shot.media.facts.height)
+    read = [read_frame(setup, frame, size) for frame in range(first, last + 1, step)]
     return {
         "first": first,
         "step": step,
         "iris": iris_outline(setup),
+        "standing": standing_of(setup),
         "trust": trust_of(setup),
         "mattes": trust_of_mattes(setup),
         "lens": [asdict(one.lens) for one in read],
         "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
     }
+
+
+class Surveyed(Schema):
+    """A setup, saved or not, at a frame."""
+
+    setup: dict[str, Any]
+    frame: int
+
+
+@api.post("shots/{shot_id}/survey", response={200: SurveyState, 404: Problem, 422: Problem})
+def look_at_distances(request: HttpRequest, shot_id: int, asked: Surveyed) -> SurveyState:
+    """The distances of a frame: under the pointer, as lines, from above, and what is amiss."""
+    shot = open_shot(request, shot_id)
+    return surveyed(shot.media, read_setup(asked.setup), asked.frame)
+
+
+@api.get("shots/{shot_id}/ways/{revision}.json", response=dict[str, Any])
+def subjects_ways(request: HttpRequest, shot_id: int, revision: int, response: HttpResponse) -> dict[str, Any]:
+    """Where the subjects are over time, seen from above."""
+    shot = open_shot(request, shot_id)
+    setup = get_object_or_404(Revision, shot=shot, number=revision).setup
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return {"ways": ways_of(shot.media, setup)}
+
+
+class RecipeAsked(Schema):
+    recipe: Recipe
+    setup: dict[str, Any]
+    frame: int
+
+
+@api.post("shots/{shot_id}/recipe", response={200: dict[str, Any], 422: Problem})
+def use_recipe(request: HttpRequest, shot_id: int, asked: RecipeAsked) -> dict[str, Any]:
+    """What a recipe makes of a setup. It is put in force by saving that."""
+    facts = open_shot(request, shot_id).media.facts
+    made = with_recipe(read_setup(asked.setup), asked.recipe, asked.frame, (facts.width, facts.height))
+    return made.model_dump(mode="json")
 
 
 @api.get("shots/{shot_id}/outlines/{revision}/{frame}.json", response=dict[str, Any])
@@ -329,12 +373,17 @@ def line_around(request: HttpRequest, shot_id: int, line: Line) -> Made:
 
 @api.post("shots/{shot_id}/imports", response={200: FollowState, 422: Problem})
 def bring(
-    request: HttpRequest, shot_id: int, file: File[UploadedFile], channel: Form[Channel], subject: Form[str] = ""
+    request: HttpRequest,
+    shot_id: int,
+    file: File[UploadedFile],
+    what: Form[BroughtAs],
+    channel: Form[Channel] = Channel.LUMA,
+    subject: Form[str] = "",
 ) -> Follow | tuple[Literal[422], Problem]:
-    """Bring a matte or a plate that was made elsewhere."""
+    """Bring a matte, a plate or a distance map that was made elsewhere."""
     shot = open_shot(request, shot_id)
     try:
-        return orders.order_import(shot, file, file.name or "file", channel, subject, request.user)
+        return orders.order_import(shot, Follow.What(what), file, file.name or "file", channel, subject, request.user)
     except orders.Refused as reason:
         return 422, Problem(error=str(reason))
 

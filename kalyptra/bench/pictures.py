@@ -50,7 +50,7 @@ def frame_jpeg(media: Media, setup: Setup, frame: int, view: View, size: int, su
     Raises:
         FrameUnreadable: the proxy has no such frame.
     """
-    identity = look_identity(setup, frame, view, subject)
+    identity = look_identity(setup, frame, (media.facts.width, media.facts.height), view, subject)
     key = hashlib.sha256(f"{media.digest}|{media.proxy.name}|{size}|{identity}".encode()).hexdigest()
     return _cache().get(key, lambda: _make(media, setup, frame, view, size, subject))
 

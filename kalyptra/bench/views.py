@@ -17,6 +17,11 @@ from kalyptra.bench.state import shot_state
 from kalyptra.library.models import Media
 
 STAGES = ("Footage", "Subjects", "Distance", "Lens", "Render")
+KINDS = (
+    ("pins", "Plane"), ("ground", "Ground"), ("corners", "Four corners"), ("line", "Stops"), ("round", "Round"),
+    ("band", "Band"), ("backdrop", "Backdrop"),
+)  # fmt: skip
+"""Sources of distance that a press makes."""
 
 
 @login_required
@@ -26,7 +31,7 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
     shot = open_shot(request, pk)
     if shot.media.state != Media.State.READY:
         return redirect(shot.project)
-    context = {"shot": shot, "state": shot_state(shot).model_dump(mode="json"), "stages": STAGES}
+    context = {"shot": shot, "state": shot_state(shot).model_dump(mode="json"), "stages": STAGES, "kinds": KINDS}
     return render(request, "bench/bench.html", context)
 
 

@@ -5,6 +5,7 @@ It imports no Django, no web code and no database.
 
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
+from kalyptra.core.clip.maps import Channel
 from kalyptra.core.clip.probe import NotFootage, probe, rate_text
 from kalyptra.core.clip.proxy import make_proxy, proxy_size
 from kalyptra.core.clip.reader import (
@@ -23,19 +24,23 @@ from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
+from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.frame import CutOut, Opening, Plate, Quality, Sources, View, cut_out, render_frame, through_lens
 from kalyptra.core.identity import look_identity
-from kalyptra.core.importing import Channel, import_to_store
+from kalyptra.core.importing import import_to_store, map_to_store
 from kalyptra.core.kept import Folder, Kept, Nothing, NotKept
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
 from kalyptra.core.matte.marks import marked_matte
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.plate.fill import fill
+from kalyptra.core.proof.advice import Note
+from kalyptra.core.proof.distance import palette
 from kalyptra.core.reading import Reading, iris_outline, read_frame
 from kalyptra.core.recovering import Patch, recover, recover_to_store
+from kalyptra.core.setup.distance import MapFile
 from kalyptra.core.setup.document import (
     Edge,
     FilledBy,
@@ -53,10 +58,12 @@ from kalyptra.core.setup.needs import frames_without, pictures_named, pictures_n
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
 from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
+from kalyptra.core.setup.recipes import Recipe, with_recipe
 from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
 from kalyptra.core.setup.upgrade import SetupError, read_setup
+from kalyptra.core.surveying import Survey, survey, ways
 from kalyptra.core.warm import warm_up
 
 __all__ = [
@@ -82,12 +89,14 @@ __all__ = [
     "Joins",
     "Kept",
     "Kind",
+    "MapFile",
     "MatteJob",
     "MatteKey",
     "Motion",
     "NotFootage",
     "NotKept",
     "NotOutlines",
+    "Note",
     "Nothing",
     "OnLoss",
     "Opening",
@@ -104,6 +113,7 @@ __all__ = [
     "Rate",
     "ReaderPool",
     "Reading",
+    "Recipe",
     "Refine",
     "RenderJob",
     "Setup",
@@ -112,6 +122,7 @@ __all__ = [
     "Spot",
     "Step",
     "Stroke",
+    "Survey",
     "ThinLens",
     "Transfer",
     "Trust",
@@ -129,6 +140,7 @@ __all__ = [
     "drawn_matte",
     "drawn_outline",
     "eight_bits",
+    "feet",
     "fill",
     "fit_closed",
     "follow",
@@ -137,6 +149,7 @@ __all__ = [
     "follow_people",
     "follow_range",
     "frames_without",
+    "grounded",
     "import_to_store",
     "iris_outline",
     "keep_freed_memory",
@@ -144,12 +157,15 @@ __all__ = [
     "laid_over",
     "look_identity",
     "make_proxy",
+    "map_to_store",
     "marked_matte",
+    "matte_name",
     "mattes_to_file",
     "one_thread_a_frame",
     "open_clip",
     "outline_at",
     "outlines_of",
+    "palette",
     "pictures_named",
     "pictures_needed",
     "placed_at",
@@ -165,12 +181,15 @@ __all__ = [
     "render_to_file",
     "shrink",
     "spans",
+    "survey",
     "through_lens",
     "timecode",
     "to_codes",
     "to_light",
     "trust",
     "warm_up",
+    "ways",
+    "with_recipe",
     "with_steps",
     "write_svg",
 ]

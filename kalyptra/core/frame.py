@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -14,7 +14,9 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture, PictureSource, eight_bits
 from kalyptra.core.clip.transfer import light_of, to_codes, to_light
-from kalyptra.core.distance.stack import stack
+from kalyptra.core.distance.imported import imported_map
+from kalyptra.core.distance.smooth import smoothed
+from kalyptra.core.distance.stack import Layer, stack, with_zones
 from kalyptra.core.kept import Kept, Nothing
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
 from kalyptra.core.lens.highlights import lift
@@ -25,13 +27,15 @@ from kalyptra.core.matte.refine import edged, grown, limited
 from kalyptra.core.matte.steady import steadied
 from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.plate.against import against_plate
-from kalyptra.core.plate.behind import Known, picture_behind
+from kalyptra.core.plate.behind import HIDDEN, Known, picture_behind
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
 from kalyptra.core.proof.blur_size import blur_view
+from kalyptra.core.proof.distance import distance_view
 from kalyptra.core.proof.edges import edge_view
 from kalyptra.core.proof.seen import change_view, seen_view
 from kalyptra.core.setup.document import Acts, Aperture, FilledBy, HeldRange, Highlights, Iris, Refine, Setup
-from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, PlateAt, SubjectAt, resolve
+from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, PlateAt, SubjectAt, resolve, spoken
+from kalyptra.core.setup.source_at import MapAt, SourceAt
 from kalyptra.core.window import window_of
 
 Light = NDArray[np.float32]
@@ -48,6 +52,7 @@ class View(StrEnum):
     OVERLAY = "overlay"
     MATTE = "matte"
     BLUR = "blur"
+    DISTANCE = "distance"
     CHANGE = "change"
     PLATE = "plate"
     SEEN = "seen"
@@ -78,6 +83,12 @@ class Sources:
     footage: PictureSource
     full_width: int
     kept: Kept = field(default_factory=Nothing)
+
+    @property
+    def full_size(self) -> tuple[int, int]:
+        """(width, height) in px of the clip at full size."""
+        facts = self.footage.facts
+        return self.full_width, max(1, round(facts.height * self.full_width / facts.width))
 
 
 @dataclass(frozen=True)
@@ -152,7 +163,7 @@ def render_frame(
     Raises:
         FrameUnreadable: the footage has no such frame.
     """
-    look = resolve(setup, frame)
+    look = resolve(setup, frame, sources.full_size)
     picture = sources.footage.picture(frame)
     scale = picture.size[1] / sources.full_width
     light = to_light(picture.codes, picture.transfer)
@@ -166,9 +177,10 @@ def render_frame(
         shown = [(m, one) for m, one in pairs if subject in (None, one.id)]
         before = [_found(one.matte, Refine(), picture.size, scale, sources.kept) for _, one in shown]
         return change_view(before, [m for m, _ in shown], picture.size)
-    zones = [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE]
-    dioptres = stack(picture.size, look.backdrop, zones)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
+    dioptres = distance_map(look, picture, pairs, scale, sources.kept)
+    if view is View.DISTANCE:
+        return distance_view(foremost(dioptres, cut_outs), *spoken(look, sources.full_size))
     opening = opening_at(look, sources.full_width)
     if view is View.BLUR:
         return blur_view(blur_size(dioptres, cut_outs, opening) / np.float32(scale))
@@ -202,11 +214,11 @@ def cut_out(setup: Setup, frame: int, sources: Sources, subject: str | None = No
         FrameUnreadable: the footage has no such frame.
         NotKept: a stored matte or plate is not there.
     """
-    look = resolve(setup, frame)
+    look = resolve(setup, frame, sources.full_size)
     picture = sources.footage.picture(frame)
     light = to_light(picture.codes, picture.transfer)
     pairs, known = _mattes(look, picture, light, sources, True)
-    chosen = [m for m, one in pairs if subject in (None, one.id)]
+    chosen = [m for m, one in pairs if subject == one.id or (subject is None and one.acts is not Acts.REGION)]
     matte = np.asarray(np.max(chosen, axis=0), np.float32) if chosen else np.zeros(picture.size, np.float32)
     growth = look.plate.growth * picture.size[1] / sources.full_width
     flat = np.zeros(picture.size, np.float32)
@@ -222,12 +234,17 @@ def covered(setup: Setup, frame: int, sources: Sources) -> Matte:
     Raises:
         FrameUnreadable, NotKept: as `cut_out`.
     """
-    look = resolve(setup, frame)
+    look = resolve(setup, frame, sources.full_size)
     picture = sources.footage.picture(frame)
     scale = picture.size[1] / sources.full_width
     kept = sources.kept
     mattes = [matte_of(one, picture, scale, kept, False) for one in look.subjects if one.acts is Acts.CUT_OUT]
     return np.asarray(np.max(mattes, axis=0), np.float32) if mattes else np.zeros(picture.size, np.float32)
+
+
+def mattes_of(look: Look, picture: Picture, scale: float, kept: Kept) -> list[tuple[Matte, SubjectAt]]:
+    """The mattes of a frame, each with its subject, as they are before a plate mends them."""
+    return [(matte_of(one, picture, scale, kept, carefully=False), one) for one in look.subjects]
 
 
 def _mattes(
@@ -352,14 +369,56 @@ def _nearest(cut_outs: Sequence[CutOut]) -> list[float]:
     return [float(np.max(1 / np.asarray(one.distance))) for one in cut_outs]
 
 
+def distance_map(
+    look: Look, picture: Picture, pairs: Sequence[tuple[Matte, SubjectAt]], scale: float, kept: Kept
+) -> NDArray[np.float32]:
+    """How far away everything is that is not cut out: (height, width), 1/m.
+
+    Args:
+        pairs: the mattes of the frame, with their subjects.
+
+    Raises:
+        NotKept: a stored map or matte is not there.
+    """
+    layers = [layer for _, layer in layers_of(look, picture, scale, kept, {one.id: matte for matte, one in pairs})]
+    dioptres = stack(picture.size, scale, layers)
+    with_zones(dioptres, [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE])
+    covered = [matte for matte, one in pairs if one.acts is Acts.CUT_OUT]
+    hidden = np.logical_or.reduce([matte > HIDDEN for matte in covered]) if covered else None
+    return smoothed(dioptres, look.smooth_by, look.smooth * scale, hidden)
+
+
+def layers_of(
+    look: Look, picture: Picture, scale: float, kept: Kept, mattes: Mapping[str, Matte]
+) -> list[tuple[SourceAt, Layer]]:
+    """What each source of distance lays over those before it; imported maps that have no picture then are left out.
+
+    Args:
+        mattes: those that are known already, by subject.
+    """
+    regions = {
+        one.id: mattes[one.id] if one.id in mattes else matte_of(one, picture, scale, kept) for one in look.regions
+    }
+    layers = []
+    for at in look.sources:
+        shape = imported_map(at.shape, picture.size, kept) if isinstance(at.shape, MapAt) else at.shape
+        if shape is not None:
+            region = regions[at.region] if at.region else None
+            layers.append((at, Layer(shape, at.joins, at.strength, region, at.outside)))
+    return layers
+
+
+def foremost(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> NDArray[np.float32]:
+    """(height, width) 1/m of whatever lies foremost."""
+    seen = dioptres
+    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        seen = np.where(one.matte > 0.5, np.asarray(1 / np.asarray(one.distance), np.float32), seen)
+    return seen
+
+
 def blur_size(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut], opening: Opening) -> NDArray[np.float32]:
     """Signed disc diameter per pixel in px, near positive, of whatever lies foremost."""
-    width = dioptres.shape[1]
-    size = opening.coc(dioptres, width)
-    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
-        inverse = np.asarray(1 / np.asarray(one.distance), np.float32)
-        size = np.where(one.matte > 0.5, opening.coc(inverse, width), size)
-    return size
+    return opening.coc(foremost(dioptres, cut_outs), dioptres.shape[1])
 
 
 def _matte_view(view: View, light: Light, mattes: Sequence[Matte], transfer: Transfer) -> NDArray[np.uint8]:

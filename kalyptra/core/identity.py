@@ -10,20 +10,23 @@ from kalyptra.core.frame import View
 from kalyptra.core.setup.document import Setup
 from kalyptra.core.setup.resolve import Look, resolve
 
-PICTURE_VERSION = 6
+PICTURE_VERSION = 7
 """Raised whenever the same setup comes to give another picture."""
 
 _look = TypeAdapter(Look)
 
 
-def look_identity(setup: Setup, frame: int, view: View, subject: str | None) -> str:
+def look_identity(setup: Setup, frame: int, size: tuple[int, int], view: View, subject: str | None) -> str:
     """A name for all that a frame's picture depends on, besides the clip and the size.
+
+    Args:
+        size: (width, height) of the clip.
 
     Only what holds at that frame counts: a change elsewhere in the setup keeps the name.
     """
     parts: list[object] = [PICTURE_VERSION, frame, view.value]
     if view is not View.SOURCE:
-        parts.append(_look.dump_json(resolve(setup, frame)))
+        parts.append(_look.dump_json(resolve(setup, frame, size)))
     if view in (View.MATTE, View.OVERLAY):
         parts.append(subject)
     return hashlib.sha256(repr(parts).encode()).hexdigest()

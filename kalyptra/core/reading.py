@@ -10,8 +10,8 @@ import numpy as np
 
 from kalyptra.core.frame import opening_at
 from kalyptra.core.lens.iris import outline
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.resolve import Look, resolve
+from kalyptra.core.setup.document import Acts, Setup
+from kalyptra.core.setup.resolve import FARTHEST, Look, named_by_sources, resolve
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,9 @@ class LensReading:
     f_number: float
     softness: float
     backdrop: float
+    nearest: float
+    farthest: float | None
+    """The ends of what the sources of distance name."""
 
 
 @dataclass(frozen=True)
@@ -44,11 +47,12 @@ class Reading:
     subjects: dict[str, SubjectReading]
 
 
-def read_frame(setup: Setup, frame: int, full_width: int) -> Reading:
-    """The numbers at one frame, of every subject that is switched on."""
-    look = resolve(setup, frame)
+def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
+    """The numbers at one frame, of every subject that is switched on; size is (width, height) of the clip."""
+    look, full_width = resolve(setup, frame, size), size[0]
     opening = opening_at(look, full_width)
     lens, held = opening.lens, opening.held
+    least, most = named_by_sources(look, size)
     near, far = (held.near, held.far) if held else lens.limits(setup.lens.permissible_coc_mm / 1000)
 
     def disc(distance: float) -> float:
@@ -64,6 +68,8 @@ def read_frame(setup: Setup, frame: int, full_width: int) -> Reading:
             f_number=lens.f_number,
             softness=disc(look.backdrop),
             backdrop=look.backdrop,
+            nearest=1 / max(most, FARTHEST),
+            farthest=1 / least if least > FARTHEST else None,
         ),
         subjects=_subjects(look, disc),
     )
@@ -75,4 +81,5 @@ def iris_outline(setup: Setup) -> list[tuple[float, float]]:
 
 
 def _subjects(look: Look, disc: Callable[[float], float]) -> dict[str, SubjectReading]:
-    return {one.id: SubjectReading(distance=one.distance, blur=disc(one.distance)) for one in look.subjects}
+    shown = [one for one in look.subjects if one.acts is not Acts.REGION]
+    return {one.id: SubjectReading(distance=one.distance, blur=disc(one.distance)) for one in shown}

@@ -11,6 +11,7 @@ from kalyptra.core import (
     Carried,
     Channel,
     FoundMatte,
+    MapFile,
     OnLoss,
     Outline,
     PlatePatch,
@@ -19,10 +20,14 @@ from kalyptra.core import (
     Spot,
     Step,
     coverage_of,
+    feet,
     follow,
     follow_mattes,
     follow_people,
+    grounded,
     import_to_store,
+    map_to_store,
+    matte_name,
     open_clip,
     outlines_of,
     pictures_needed,
@@ -65,6 +70,8 @@ def run(order: Follow, on_frame: OnFrame) -> bool:
         Follow.What.PLATE: _plate,
         Follow.What.MATTE_FILE: _brought,
         Follow.What.PLATE_FILE: _brought,
+        Follow.What.MAP_FILE: _map,
+        Follow.What.FEET: _feet,
     }
     if order.what != Follow.What.OUTLINES:
         kept.need_room()
@@ -201,6 +208,46 @@ def _brought(order: Follow, on_frame: OnFrame) -> bool:
     return True
 
 
+def _map(order: Follow, on_frame: OnFrame) -> bool:
+    """Bring a file's maps into the store, exactly as they are."""
+    order.steps = {ALL: []}
+
+    def on_map(done: int, of: int, name: str) -> bool:
+        if done == 1:
+            order.end = order.start + of - 1
+            Follow.objects.filter(pk=order.pk).update(end=order.end)
+        kept.share([name])
+        order.steps[ALL].append(name)
+        order.frames_done = done
+        return on_frame(done, order.steps)
+
+    map_to_store(local_path(order.file), Channel(order.channel), kept.store().folder, on_map)
+    return True
+
+
+def _feet(order: Follow, on_frame: OnFrame) -> bool:
+    """Look where a subject stands in each frame."""
+    shot = order.shot
+    subject, frames = _subject(shot.setup, order.subject), _frames(order)
+    if subject is None:
+        raise Gone("the subject is not in the setup any more")
+    if kept.fetch(pictures_needed(shot.setup, min(frames), max(frames))):
+        raise Gone("a matte is not in the store any more; follow the subject again")
+    order.steps = {ALL: []}
+    size = shot.media.facts.width, shot.media.facts.height
+    seen = []
+    for foot in feet(subject, frames, size, kept.store()):
+        order.frames_done += 1
+        seen += [foot] if foot else []
+        if not on_frame(order.frames_done, order.steps):
+            return False
+    order.steps[ALL] = [list(foot) for foot in grounded(seen)]
+    missing = order.frames - len(order.steps[ALL])
+    if missing:
+        order.message = f"No foot is seen in {missing} of {order.frames} frames; there it goes on as around them."
+    return True
+
+
 def _lost_at(order: Follow) -> str:
     return f"The subject was lost at frame {order.frame}. Mend it there and follow again."
 
@@ -232,9 +279,13 @@ def with_found(setup: Setup, order: Follow, found: dict[str, list[Any]]) -> Setu
     if order.what == Follow.What.PLATE_FILE:
         brought = {"title": order.title, "frames": found[ALL], "start": 0}
         document["plate"] |= {"source": "imported", "imported": brought}
+    if order.what == Follow.What.MAP_FILE:
+        _put_map(document["distance"]["sources"], order, found[ALL])
     for subject in document["subjects"]:
         if subject["id"] != order.subject:
             continue
+        if order.what == Follow.What.FEET and subject["standing"]:
+            subject["standing"] |= {"feet": found[ALL], "of": matte_name(_subject(order.shot.setup, order.subject))}
         matte = subject["matte"]
         if order.what == Follow.What.OUTLINES and matte["kind"] == "outline":
             _put_steps(matte, found)
@@ -248,6 +299,16 @@ def with_found(setup: Setup, order: Follow, found: dict[str, list[Any]]) -> Setu
             kept_fit = {name: matte[name] for name in ("start", "fit") if matte["kind"] == "imported"}
             subject["matte"] = kind | kept_fit
     return Setup.model_validate_json(json.dumps(document))
+
+
+def _put_map(sources: list[dict[str, Any]], order: Follow, names: list[str]) -> None:
+    """Give a map its pictures; a new one lies over all others."""
+    source = next((one for one in sources if one["id"] == order.subject and one["kind"] == "map"), None)
+    if source is None:
+        new = MapFile(id=order.subject, name=order.title[:60], title=order.title, frames=tuple(names))
+        sources.append(new.model_dump(mode="json"))
+    else:
+        source |= {"title": order.title, "frames": names}
 
 
 def _put_steps(matte: dict[str, Any], found: dict[str, list[Any]]) -> None:

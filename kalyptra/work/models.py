@@ -92,10 +92,13 @@ class Follow(Ordered):
         PLATE = "plate", "recovering the plate"
         MATTE_FILE = "matte-file", "bringing the matte"
         PLATE_FILE = "plate-file", "bringing the plate"
+        MAP_FILE = "map-file", "bringing the map"
+        FEET = "feet", "looking where it stands"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
     what = models.CharField(max_length=12, choices=What, default=What.OUTLINES)
     subject = models.CharField(max_length=16, blank=True)
+    """The subject, or the source of distance, that it is about."""
     outlines = models.JSONField(default=list)
     """Ids of the outlines to follow."""
     start = models.PositiveIntegerField()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, TypeVar
@@ -93,6 +94,9 @@ def order_follow(
             raise Refused("No subject is a cut-out, so nothing hides the background. Make one first.")
     elif found is None:
         raise Refused("That subject is not in the saved setup. Save it, then follow.")
+    elif what is Follow.What.FEET:
+        if found.standing is None:
+            raise Refused("This subject does not stand on a ground. Choose one for it first.")
     elif what is Follow.What.OUTLINES:
         if not outlines or not set(outlines) <= {one.id for one in outlines_of(found.matte)}:
             raise Refused("That outline is not in the saved setup. Save it, then follow.")
@@ -112,13 +116,21 @@ def order_follow(
 
 
 @transaction.atomic
-def order_import(shot: Shot, file: File[Any], title: str, channel: Channel, subject: str, author: Any) -> Follow:
-    """Queue bringing a file as a subject's matte, or as the plate where the channel is colour.
+def order_import(
+    shot: Shot, what: Follow.What, file: File[Any], title: str, channel: Channel, subject: str, author: Any
+) -> Follow:
+    """Queue bringing a file as a subject's matte, as a map for the source `subject`, or as the plate.
+
+    Args:
+        what: the matte, the plate or the map file.
 
     Raises:
         Refused: there is no such subject, or other work is under way.
     """
-    what = Follow.What.PLATE_FILE if channel is Channel.COLOUR else Follow.What.MATTE_FILE
+    if what is Follow.What.PLATE_FILE:
+        channel = Channel.COLOUR
+    if what is Follow.What.MAP_FILE and not re.fullmatch(r"[a-z0-9]{2,16}", subject):
+        raise Refused("The map needs a name of its own among the sources.")
     if what is Follow.What.MATTE_FILE and not any(one.id == subject for one in shot.setup.subjects):
         raise Refused("That subject is not in the saved setup. Save it, then bring its matte.")
     _need_idle(shot, subject)

@@ -185,7 +185,7 @@ def run_follow(context: JobContext, follow_id: int) -> None:
     order.save(update_fields=["state", "message", "frames_done", "steps", "file"])
 
 
-BROUGHT = (Follow.What.MATTE_FILE, Follow.What.PLATE_FILE)
+BROUGHT = (Follow.What.MATTE_FILE, Follow.What.PLATE_FILE, Follow.What.MAP_FILE)
 """Half a file is of no use: it is put into the setup whole, or not at all."""
 
 

@@ -241,6 +241,27 @@ def _picture_size(data: bytes, name: str) -> tuple[int, int, int]:
     return width, height, 16 if mode.startswith("I;16") else 8
 
 
+def checked_size(picture: bytes | tuple[int, int], name: str) -> tuple[int, int]:
+    """(width, height) of a picture's data, or as its header says.
+
+    Raises:
+        NotFootage: it is too large or too small to be taken.
+    """
+    if isinstance(picture, bytes):
+        return _picture_size(picture, name)[:2]
+    _check_size(*picture, name)
+    return picture
+
+
+def member_names(path: Path, suffixes: tuple[str, ...]) -> list[str]:
+    """The pictures of an archive, in their order.
+
+    Raises:
+        NotFootage: it holds none, or too much.
+    """
+    return [info.filename for info in _members(zipfile.ZipFile(path), suffixes)]
+
+
 def _check_size(width: int, height: int, name: str) -> None:
     if width * height > MAX_PIXELS or max(width, height) > 16384:
         raise NotFootage(f"{name} is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
@@ -260,14 +281,9 @@ def _probe_still(path: Path, rate: Rate) -> ClipFacts:
 def _probe_sequence(path: Path, rate: Rate) -> ClipFacts:
     try:
         archive = zipfile.ZipFile(path)
-        infos = [info for info in archive.infolist() if _is_member(info)]
+        infos = _members(archive, PICTURE_SUFFIXES)
     except zipfile.BadZipFile as error:
         raise NotFootage("The ZIP archive is damaged.") from error
-    if not infos:
-        raise NotFootage("There are no PNG, JPEG, TIFF or WebP pictures in this ZIP archive.")
-    if len(infos) > MAX_MEMBERS or sum(info.file_size for info in infos) > MAX_UNPACKED:
-        raise NotFootage(f"The archive is too large; at most {MAX_MEMBERS:,} pictures are taken.")
-    infos.sort(key=lambda info: _natural(info.filename))
     first = _read_member(archive, infos[0])
     width, height, bits = _picture_size(first, infos[0].filename)
     for info in infos[1:]:
@@ -280,10 +296,19 @@ def _probe_sequence(path: Path, rate: Rate) -> ClipFacts:
     )  # fmt: skip
 
 
-def _is_member(info: zipfile.ZipInfo) -> bool:
+def _members(archive: zipfile.ZipFile, suffixes: tuple[str, ...]) -> list[zipfile.ZipInfo]:
+    infos = [info for info in archive.infolist() if _is_member(info, suffixes)]
+    if not infos:
+        raise NotFootage("There are no pictures in this ZIP archive that are read here: PNG, JPEG, TIFF or WebP.")
+    if len(infos) > MAX_MEMBERS or sum(info.file_size for info in infos) > MAX_UNPACKED:
+        raise NotFootage(f"The archive is too large; at most {MAX_MEMBERS:,} pictures are taken.")
+    return sorted(infos, key=lambda info: _natural(info.filename))
+
+
+def _is_member(info: zipfile.ZipInfo, suffixes: tuple[str, ...]) -> bool:
     name = info.filename
     hidden = name.startswith("__MACOSX/") or name.rsplit("/", 1)[-1].startswith(".")
-    return not info.is_dir() and not hidden and name.lower().endswith(PICTURE_SUFFIXES)
+    return not info.is_dir() and not hidden and name.lower().endswith(suffixes)
 
 
 def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int = 512 << 20) -> bytes:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-F_NUMBER_RANGE = (0.1, 256.0)
+F_NUMBER_RANGE = (0.01, 256.0)
 
 
 @dataclass(frozen=True)
@@ -93,7 +93,7 @@ def f_number_for(
     """The f-number that gives a thing at `distance` a disc of `softness` px.
 
     Returns:
-        The f-number, kept within 0.1 and 256. Where the thing lies in the focus plane no f-number
+        The f-number, kept within 0.01 and 256. Where the thing lies in the focus plane no f-number
         softens it, and the widest is returned.
     """
     wide_open = ThinLens(focal_length, 1.0, focus, sensor_width)

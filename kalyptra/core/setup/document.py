@@ -10,13 +10,13 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from kalyptra.core.setup.distance import Distance, DistanceMap, Standing
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
 from kalyptra.core.setup.outline import Outline
 from kalyptra.core.setup.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
 
-VERSION: Literal[3] = 3
+VERSION: Literal[4] = 4
 
-Distance = Annotated[float, Field(ge=0.02, le=100_000)]
 Pixels = Annotated[float, Field(ge=0, le=4000)]
 FrameNumber = Annotated[int, Field(ge=0, le=10_000_000)]
 
@@ -26,6 +26,8 @@ class Acts(StrEnum):
 
     CUT_OUT = "cut-out"
     ZONE = "zone"
+    REGION = "region"
+    """It has no distance and only says where sources of distance hold."""
 
 
 class OutlineMatte(Frozen):
@@ -129,6 +131,10 @@ class Subject(Frozen):
     matte: AnyMatte
     refine: Refine = Refine()
     distance: Keyed[Distance]
+    standing: Standing | None = None
+    """Where it stands on the ground, its distance follows from that."""
+    depth: Annotated[float, Field(ge=0, le=1000)] = 0.0
+    """Metres from its nearest to its farthest part."""
 
 
 class Footage(Frozen):
@@ -146,12 +152,6 @@ class Footage(Frozen):
     @property
     def frames(self) -> int:
         return self.last - self.first + 1
-
-
-class DistanceMap(Frozen):
-    """How far away things are. So far: one distance for all that is no subject."""
-
-    backdrop: Keyed[Distance] = constant(12.0)
 
 
 class Aperture(StrEnum):
@@ -219,7 +219,7 @@ class Lens(Frozen):
     focal_length_mm: Annotated[float, Field(ge=1, le=2000)] = 50.0
     sensor_width_mm: Annotated[float, Field(ge=1, le=200)] = 36.0
     aperture: Aperture = Aperture.F_NUMBER
-    f_number: Annotated[float, Field(ge=0.1, le=256)] = 1.8
+    f_number: Annotated[float, Field(ge=0.01, le=256)] = 1.8
     softness: Pixels = 30.0
     """Diameter of the circle of confusion that the backdrop gets, in px."""
     permissible_coc_mm: Annotated[float, Field(ge=0.0005, le=0.5)] = 0.03
@@ -231,7 +231,7 @@ class Lens(Frozen):
 class Focus(Frozen):
     """The focus curve."""
 
-    distance: Keyed[Distance] = constant(2.0)
+    distance: Keyed[Distance] = constant(2.0, Distance)
 
 
 class Compression(StrEnum):
@@ -251,7 +251,7 @@ class Output(Frozen):
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
-    version: Literal[3] = VERSION
+    version: Literal[4] = VERSION
     footage: Footage = Footage()
     subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
     distance: DistanceMap = DistanceMap()
@@ -265,6 +265,9 @@ class Setup(Frozen):
         names = [subject.id for subject in self.subjects]
         if len(set(names)) != len(names):
             raise ValueError("two subjects have the same id")
+        for source in self.distance.sources:
+            if source.region and source.region.subject not in names:
+                raise ValueError(f"the region of {source.name or source.id} is the matte of no subject here")
         if self.plate.source is PlateSource.IMPORTED and self.plate.imported is None:
             raise ValueError("no plate was imported")
         shortest = min([key.value for key in self.focus.distance.keys])

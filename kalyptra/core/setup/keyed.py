@@ -103,9 +103,17 @@ def _even(start: float, end: float, now: float) -> float:
     return (now - start) / (end - start)
 
 
-def constant(value: T) -> Keyed[T]:
-    """A value that stays: one key at frame 0."""
-    kind: Any = type(value)  # the same class that a document with this value is read as
+def mix_place(a: tuple[float, float], b: tuple[float, float], share: float) -> tuple[float, float]:
+    return mix_linear(a[0], b[0], share), mix_linear(a[1], b[1], share)
+
+
+def constant(value: T, of: Any = None) -> Keyed[T]:
+    """A value that stays: one key at frame 0.
+
+    Args:
+        of: its class as a document has it, where that is not its own.
+    """
+    kind: Any = of or type(value)  # the same class that a document with this value is read as
     return cast("Keyed[T]", Keyed[kind](keys=(Key[kind](frame=0, value=value),)))
 
 

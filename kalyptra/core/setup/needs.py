@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from kalyptra.core.setup.distance import MapFile
 from kalyptra.core.setup.document import OutlineMatte, PlateSource, Setup
 from kalyptra.core.setup.stored import ImportedMatte
 
@@ -9,12 +10,16 @@ from kalyptra.core.setup.stored import ImportedMatte
 def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
     """Names of the stored pictures that the frames from first to last are made of."""
     needed: set[str] = set()
+    regions = {one.region.subject for one in setup.distance.sources if one.enabled and one.region}
     for subject in setup.subjects:
-        if isinstance(subject.matte, OutlineMatte) or not subject.enabled:
+        if isinstance(subject.matte, OutlineMatte) or not (subject.enabled or subject.id in regions):
             continue
         away = subject.refine.steady
         named = (subject.matte.at(frame) for frame in range(max(0, first - away), last + away + 1))
         needed.update(name for name in named if name)
+    for source in setup.distance.sources:
+        if isinstance(source, MapFile) and source.enabled:
+            needed.update(name for frame in range(first, last + 1) if (name := source.at(frame)))
     plate = setup.plate
     if plate.source is PlateSource.RECOVERED:
         needed.update(one.picture for one in plate.patches if first <= one.frame <= last)
@@ -36,6 +41,9 @@ def pictures_named(setup: Setup) -> set[str]:
             named.update(one.matte for one in matte.frames)
             named.update(key.matte for key in matte.keys)
             named.update(one.under for one in matte.keys if one.under)
+    for source in setup.distance.sources:
+        if isinstance(source, MapFile):
+            named.update(source.frames)
     named.update(one.picture for one in setup.plate.patches)
     named.update(setup.plate.imported.frames if setup.plate.imported else ())
     return named

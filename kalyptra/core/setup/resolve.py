@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from dataclasses import dataclass
 
+from kalyptra.core.setup.distance import Backdrop, Corners, Ground, Pinned, SmoothBy
 from kalyptra.core.setup.document import (
     Acts,
     AnyMatte,
@@ -15,10 +16,17 @@ from kalyptra.core.setup.document import (
     PlateSource,
     Refine,
     Setup,
+    Subject,
 )
 from kalyptra.core.setup.keyed import mix_distance
 from kalyptra.core.setup.outline_at import OutlineAt, outline_at
+from kalyptra.core.setup.planes import Camera, PlaneAt
+from kalyptra.core.setup.source_at import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
+from kalyptra.core.setup.standing import standing_at
 from kalyptra.core.setup.stored import Fit, ImportedMatte, PlatePatch
+
+FARTHEST = 1 / 1000
+"""Dioptres that stand for infinitely far where a distance has to be named."""
 
 
 @dataclass(frozen=True)
@@ -66,41 +74,125 @@ class SubjectAt:
 
 @dataclass(frozen=True)
 class Look:
-    """All that the picture at one frame depends on, besides the footage."""
+    """All that the picture at one frame depends on, besides the footage.
+
+    Attributes:
+        subjects: those that are switched on.
+        regions: those in whose mattes sources hold, switched on or not.
+        sources: of distance, those that are switched on.
+        smooth: how far the distance map is softened, px of the source.
+        backdrop: metres; what a softness is meant for.
+        focus: metres.
+    """
 
     subjects: tuple[SubjectAt, ...]
+    regions: tuple[SubjectAt, ...]
+    sources: tuple[SourceAt, ...]
+    smooth: float
+    smooth_by: SmoothBy
     backdrop: float
-    """Metres."""
     focus: float
-    """Metres."""
     lens: Lens
     plate: PlateAt
 
 
-def resolve(setup: Setup, frame: float) -> Look:
-    """The setup at a frame. Subjects that are switched off are left out."""
+def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
+    """The setup at a frame.
+
+    Args:
+        size: (width, height) of the clip at full size.
+    """
+    camera, focus = camera_of(setup, size), setup.focus.distance.at(frame, mix_distance)
+    sources = tuple(source_at(one, frame, camera, focus) for one in setup.distance.sources if one.enabled)
+    held = {one.region for one in sources if one.region}
     return Look(
-        subjects=tuple(
-            SubjectAt(
-                id=subject.id,
-                acts=subject.acts,
-                matte=matte_at(subject.matte, frame),
-                nearby=tuple(
-                    matte_at(subject.matte, frame + away)
-                    for away in range(-subject.refine.steady, subject.refine.steady + 1)
-                    if away and frame + away >= 0
-                ),
-                refine=subject.refine,
-                distance=subject.distance.at(frame, mix_distance),
-            )
-            for subject in setup.subjects
-            if subject.enabled
-        ),
-        backdrop=setup.distance.backdrop.at(frame, mix_distance),
-        focus=setup.focus.distance.at(frame, mix_distance),
+        subjects=tuple(subject_at(setup, one, frame, camera) for one in setup.subjects if one.enabled),
+        regions=tuple(subject_at(setup, one, frame, camera) for one in setup.subjects if one.id in held),
+        sources=sources,
+        smooth=setup.distance.smooth,
+        smooth_by=setup.distance.smooth_by,
+        backdrop=backdrop_of(setup, frame, sources, camera),
+        focus=focus,
         lens=setup.lens,
         plate=plate_at(setup.plate, frame),
     )
+
+
+def camera_of(setup: Setup, size: tuple[int, int]) -> Camera:
+    """The camera that took the footage: it sees as much as the lens does, unless it is said."""
+    angle = setup.distance.view_angle
+    if angle is not None:
+        return Camera.seeing(size, angle)
+    return Camera(*size, setup.lens.focal_length_mm / setup.lens.sensor_width_mm * size[0])
+
+
+def subject_at(setup: Setup, subject: Subject, frame: float, camera: Camera) -> SubjectAt:
+    """A subject at a frame."""
+    return SubjectAt(
+        id=subject.id,
+        acts=subject.acts,
+        matte=matte_at(subject.matte, frame),
+        nearby=tuple(
+            matte_at(subject.matte, frame + away)
+            for away in range(-subject.refine.steady, subject.refine.steady + 1)
+            if away and frame + away >= 0
+        ),
+        refine=subject.refine,
+        distance=distance_of(setup, subject, frame, camera),
+    )
+
+
+def distance_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
+    """A subject's distance in metres at a frame: from the ground it stands on, or from its keys."""
+    ground = setup.distance.source(subject.standing.on) if subject.standing else None
+    if subject.standing and isinstance(ground, Backdrop | Pinned | Ground | Corners):
+
+        def under(at: float, x: float, y: float) -> float:
+            return plane_at(ground, at, camera).dioptres(x, y)
+
+        found = standing_at(subject.standing, frame, under)
+        if found is not None:
+            return found
+    return subject.distance.at(frame, mix_distance)
+
+
+def backdrop_of(setup: Setup, frame: float, sources: tuple[SourceAt, ...], camera: Camera) -> float:
+    """What a softness is meant for, metres: the backdrop, or without one the farthest that any source names."""
+    for one in setup.distance.sources:
+        if isinstance(one, Backdrop) and one.enabled:
+            return one.distance.at(frame, mix_distance)
+    return 1 / max(FARTHEST, min((ends_of(one.shape, camera)[0] for one in sources), default=FARTHEST))
+
+
+def spoken(look: Look, size: tuple[int, int]) -> tuple[float, float]:
+    """The least and the most dioptres that sources and subjects name: what a chart, a plan or a legend has to show."""
+    ends = [*named_by_sources(look, size)]
+    ends += [1 / one.distance for one in look.subjects if one.acts is not Acts.REGION]
+    ends.append(1 / look.focus)
+    low, high = min(ends), max(ends)
+    room = max((high - low) * 0.04, 0.002)
+    return max(0.0, low - room), high + room
+
+
+def named_by_sources(look: Look, size: tuple[int, int]) -> tuple[float, float]:
+    """The least and the most dioptres that the sources name within the picture."""
+    camera = Camera(*size, 1.0)
+    ends = [one for source in look.sources for one in ends_of(source.shape, camera)]
+    return (min(ends), max(ends)) if ends else (0.0, 0.0)
+
+
+def ends_of(shape: ShapeAt, camera: Camera) -> tuple[float, float]:
+    """The least and the most dioptres that a source names."""
+    match shape:
+        case PlaneAt():
+            corners = [shape.dioptres(x, y) for x in (0, camera.width) for y in (0, camera.height)]
+            return min(corners), max(corners)
+        case LineAt() | RoundAt():
+            return min(shape.stops.dioptres), max(shape.stops.dioptres)
+        case BandAt():
+            return shape.dioptres - shape.reach, shape.dioptres + shape.reach
+        case MapAt():
+            return min(shape.black, shape.white), max(shape.black, shape.white)
 
 
 def matte_at(matte: AnyMatte, frame: float) -> MatteAt:

@@ -11,10 +11,15 @@ from pydantic import ValidationError
 from kalyptra.core.setup.document import VERSION, Setup
 from kalyptra.core.setup.upgrade_1 import shapes_to_outlines
 from kalyptra.core.setup.upgrade_2 import mattes_say_their_kind
+from kalyptra.core.setup.upgrade_3 import backdrop_to_source
 
 Document = dict[str, Any]
 
-STEPS: Mapping[int, Callable[[Document], Document]] = {1: shapes_to_outlines, 2: mattes_say_their_kind}
+STEPS: Mapping[int, Callable[[Document], Document]] = {
+    1: shapes_to_outlines,
+    2: mattes_say_their_kind,
+    3: backdrop_to_source,
+}
 """For each older version the function that makes the next one of it."""
 
 

@@ -18,8 +18,9 @@ from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.export import RenderJob, render_to_file
 from kalyptra.core.frame import View
 from kalyptra.core.identity import look_identity
-from kalyptra.core.setup.document import DistanceMap, Focus, Footage, Output, Setup
-from kalyptra.core.setup.keyed import Key, Keyed, constant
+from kalyptra.core.setup.distance import backdrop_at
+from kalyptra.core.setup.document import Focus, Footage, Output, Setup
+from kalyptra.core.setup.keyed import Key, Keyed
 from kalyptra.core.tests import material
 from kalyptra.shell import render as shell_render
 
@@ -106,10 +107,10 @@ class Identity(TestCase):
     def test_only_what_holds_at_a_frame_names_its_picture(self) -> None:
         def setup(far: float, late: float) -> Setup:
             keys = (Key[float](frame=0, value=2), Key[float](frame=10, value=2), Key[float](frame=20, value=late))
-            return Setup(distance=DistanceMap(backdrop=constant(far)), focus=Focus(distance=Keyed[float](keys=keys)))
+            return Setup(distance=backdrop_at(far), focus=Focus(distance=Keyed[float](keys=keys)))
 
         def name(one: Setup, frame: int, view: View = View.RESULT) -> str:
-            return look_identity(one, frame, view, None)
+            return look_identity(one, frame, (160, 90), view, None)
 
         self.assertEqual(name(setup(9, 3), 5), name(setup(9, 4), 5))
         self.assertNotEqual(name(setup(9, 3), 15), name(setup(9, 4), 15))

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
-from kalyptra.core.distance.stack import stack
+from kalyptra.core.distance.stack import with_zones
 from kalyptra.core.matte.drawn import drawn_matte, outline_matte
 from kalyptra.core.plate.decontaminate import own_colour
 from kalyptra.core.plate.fill import fill
@@ -151,4 +151,6 @@ class Plates(TestCase):
 
     def test_zones_mix_in_dioptres(self) -> None:
         half = np.full((2, 2), 0.5, np.float32)
-        np.testing.assert_allclose(stack((2, 2), 4.0, [(half, 1.0)]), (1 / 4 + 1) / 2)
+        zoned = np.full((2, 2), 0.25, np.float32)
+        with_zones(zoned, [(half, 1.0)])
+        np.testing.assert_allclose(zoned, (1 / 4 + 1) / 2)

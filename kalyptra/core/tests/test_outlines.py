@@ -202,7 +202,7 @@ class OlderSetups(TestCase):
                "distance": {"keys": [{"frame": 0, "value": 3}]}}]}  # fmt: skip
         setup = read_setup(old)
         for frame, (x, y, a, b, turn) in {0: (100, 60, 20, 15, 0), 10: (140, 60, 40, 30, math.radians(30))}.items():
-            rows = np.array(resolve(setup, frame).subjects[0].matte.outlines[0].rows)
+            rows = np.array(resolve(setup, frame, (1920, 1080)).subjects[0].matte.outlines[0].rows)
             line = on_line(rows, 40).reshape(-1, 2) - [x, y]
             u = line @ [math.cos(turn), math.sin(turn)] / a
             v = line @ [-math.sin(turn), math.cos(turn)] / b

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.proof.blur_size import FAR, LARGEST, NEAR, SHARP, blur_view
 from kalyptra.core.reading import iris_outline, read_frame
-from kalyptra.core.setup.document import DistanceMap, Focus, HeldRange, Iris, Lens, Setup
+from kalyptra.core.setup.distance import backdrop_at
+from kalyptra.core.setup.document import Focus, HeldRange, Iris, Lens, Setup
 from kalyptra.core.setup.keyed import constant
 
 DISTANCES = st.floats(0.3, 200)
@@ -21,19 +22,19 @@ def setup(**lens: object) -> Setup:
     return Setup(
         lens=Lens.model_validate({"f_number": 1.2} | lens),
         focus=Focus(distance=constant(2.0)),
-        distance=DistanceMap(backdrop=constant(6.0)),
+        distance=backdrop_at(6.0),
     )
 
 
 class Readings(TestCase):
     def test_a_lens_reads_as_the_handbook_says(self) -> None:
         # 50 mm, f/1.2, focused at 2 m: a thing at 6 m opens to 37.99 px of a picture 1920 px wide on 36 mm (CoC formula).
-        lens = read_frame(setup(), 0, 1920).lens
+        lens = read_frame(setup(), 0, (1920, 1080)).lens
         self.assertAlmostEqual(lens.softness, 37.99, delta=0.01)
         self.assertTrue(lens.near < 2.0 < (lens.far or 0))
 
     def test_softness_is_turned_into_an_f_number(self) -> None:
-        lens = read_frame(setup(aperture="softness", softness=37.99), 0, 1920).lens
+        lens = read_frame(setup(aperture="softness", softness=37.99), 0, (1920, 1080)).lens
         self.assertAlmostEqual(lens.f_number, 1.2, delta=0.001)
 
     @given(DISTANCES, DISTANCES, DISTANCES, st.floats(0, 1))
@@ -57,7 +58,7 @@ class Readings(TestCase):
             self.assertLessEqual(abs(disc(z)), one.coc_slope(1920) * max(1 / z - 1 / near, 1 / far - 1 / z) + 1e-3)
 
     def test_held_limits_are_shown_as_the_limits(self) -> None:
-        lens = read_frame(setup(held=HeldRange(near=1.5, far=4.0).model_dump()), 0, 1920).lens
+        lens = read_frame(setup(held=HeldRange(near=1.5, far=4.0).model_dump()), 0, (1920, 1080)).lens
         self.assertEqual((lens.near, lens.far), (1.5, 4.0))
 
     def test_the_picture_of_the_iris_has_as_many_corners_as_blades(self) -> None:

@@ -109,5 +109,5 @@ class Documents(TestCase):
 
     def test_a_subject_that_is_off_is_not_in_the_look(self) -> None:
         setup = Setup(subjects=(subject(enabled=False),), focus=Focus(distance=constant(2.5)))
-        self.assertEqual(resolve(setup, 0).subjects, ())
-        self.assertEqual(resolve(setup, 0).focus, 2.5)
+        self.assertEqual(resolve(setup, 0, (1920, 1080)).subjects, ())
+        self.assertEqual(resolve(setup, 0, (1920, 1080)).focus, 2.5)

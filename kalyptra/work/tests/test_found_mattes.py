@@ -115,13 +115,21 @@ class Found(Jobs):
             for i in range(3):
                 archive.writestr(f"m{i}.png", cv2.imencode(".png", corner(i))[1].tobytes())
         file = ContentFile(packed.getvalue(), "runner mattes.zip")
-        done = self.do(orders.order_import(shot, file, "runner mattes.zip", Channel.LUMA, "cards", self.editor))
+        done = self.do(
+            orders.order_import(
+                shot, Follow.What.MATTE_FILE, file, "runner mattes.zip", Channel.LUMA, "cards", self.editor
+            )
+        )
         self.assertEqual((done.state, bool(done.file)), ("done", False), done.message)
         matte = self.now(shot).subjects[0].matte
         self.assertEqual((matte.kind, matte.title, len(matte.frames)), ("imported", "runner mattes.zip", 3))
         np.testing.assert_array_equal(kept.store().picture(matte.at(1)), corner(1))
         still = ContentFile(cv2.imencode(".png", card(0)[..., ::-1])[1].tobytes(), "quay.png")
-        self.do(orders.order_import(Shot.objects.get(pk=shot.pk), still, "quay.png", Channel.COLOUR, "", self.editor))
+        self.do(
+            orders.order_import(
+                Shot.objects.get(pk=shot.pk), Follow.What.PLATE_FILE, still, "quay.png", Channel.COLOUR, "", self.editor
+            )
+        )
         plate = self.now(shot).plate
         self.assertEqual(plate.source.value, "imported")
         np.testing.assert_array_equal(kept.store().picture(plate.imported.at(7))[..., :3], card(0))
@@ -129,7 +137,9 @@ class Found(Jobs):
     def test_a_file_that_is_no_matte_changes_nothing(self) -> None:
         shot = self.found()
         file = ContentFile(b"a tide table", "tides.zip")
-        done = self.do(orders.order_import(shot, file, "tides.zip", Channel.LUMA, "cards", self.editor))
+        done = self.do(
+            orders.order_import(shot, Follow.What.MATTE_FILE, file, "tides.zip", Channel.LUMA, "cards", self.editor)
+        )
         self.assertEqual(done.state, "failed")
         self.assertIn("The work stopped", done.message)
         self.assertEqual(Shot.objects.get(pk=shot.pk).head, shot.head)

@@ -1,8 +1,9 @@
 // The frame of the page: header, stages, shortcuts, messages.
 import { brush } from "./marks.js";
 import { pen } from "./pen.js";
+import { nameOf } from "./sources.js";
+import { survey } from "./survey.js";
 import { closeToast } from "./toasts.js";
-import { metres } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -17,12 +18,18 @@ function stageWords(stage) {
     case "subjects":
       return count === 0 ? "none yet" : count === 1 ? "1 subject" : `${count} subjects`;
     case "distance":
-      return now ? `backdrop ${metres(now.lens.backdrop)}` : "";
+      return distanceWords();
     case "lens":
       return now ? `${setup.lens.focal_length_mm} mm, f/${now.lens.f_number.toFixed(1)}` : "";
     default:
       return shot().renderWords;
   }
+}
+
+function distanceWords() {
+  const on = shot().setup.distance.sources.filter((one) => one.enabled !== false);
+  if (on.length === 0) return "nothing yet";
+  return on.map((one) => nameOf(one).toLowerCase()).slice(0, 3).join(", ") + (on.length > 3 ? " and more" : ""); // prettier-ignore
 }
 
 const typing = (target) => target.matches("input:not([type=range]):not([type=checkbox]), textarea, select");
@@ -32,6 +39,7 @@ export const benchParts = {
     init() {
       shot().read();
       window.Alpine.store("work").begin();
+      survey().begin();
       this.$watch("$store.shot.conflict", (conflict) => {
         if (conflict) this.$refs.conflict.showModal();
         else this.$refs.conflict.close();

@@ -27,6 +27,8 @@ function range(reading) {
 }
 
 export const chart = () => ({
+  svg: null,
+  layers: null,
   size: { width: 0, height: 0 },
   init() {
     this.svg = this.$refs.chart;

@@ -10,6 +10,10 @@ export const copy = (value) => JSON.parse(JSON.stringify(bare(value)));
 function walk(setup, path, subjectId) {
   const parts = path.split(".");
   let at = setup;
+  if (parts[0] === "#") {
+    at = setup.distance.sources.find((one) => one.id === window.Alpine.store("shot").source);
+    parts.shift();
+  }
   if (parts[0] === "@" || parts[0] === "@line") {
     at = setup.subjects.find((one) => one.id === subjectId);
     if (parts[0] === "@line") at = at?.matte.outlines?.find((one) => one.id === window.Alpine.store("shot").line);
@@ -59,6 +63,7 @@ export function createShot(state) {
     chosen: state.setup.subjects[0]?.id ?? null,
     line: state.setup.subjects[0]?.matte.outlines?.[0].id ?? null, // the chosen outline
     points: [], // ids of the points chosen in it
+    source: state.setup.distance.sources[0].id, // the chosen source of distance
     saving: false,
     drafting: false,
     conflict: null,
@@ -167,6 +172,7 @@ export function createShot(state) {
         this.line = this.subject()?.matte.outlines?.[0].id ?? null;
         this.points = [];
       }
+      if (!state.setup.distance.sources.some((one) => one.id === this.source)) this.source = state.setup.distance.sources.at(-1).id;
       window.Alpine.store("lines").key = "";
       this.read();
       window.Alpine.store("viewer").changed();

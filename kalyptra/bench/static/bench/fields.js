@@ -1,5 +1,7 @@
 // The form controls of the design system, tied to a place in the setup.
-import { addKey, keyIndex, putKeyed, putPath } from "./document.js";
+import { addKey, bare, keyIndex, putKeyed, putPath } from "./document.js";
+import { keyedAt } from "./keys.js";
+import { fromUnit, shownUnit, toUnit } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const frame = () => window.Alpine.store("viewer").frame;
@@ -12,13 +14,11 @@ const SCALES = {
 };
 const PIXELS_A_RANGE = 700; // a drag this long crosses the whole range
 
-// The value of a keyed thing at this frame, as the server reads it.
+// The value of a keyed thing at this frame; of a subject that stands on a ground, as the server reads it.
 function keyedNow(path) {
-  const now = shot().at(frame());
-  if (path === "focus.distance") return now?.lens.focus;
-  if (path === "distance.backdrop") return now?.lens.backdrop;
-  if (path === "@.distance") return now?.subjects[shot().chosen]?.distance ?? shot().get(path)?.keys[0].value;
-  return null;
+  if (path === "@.distance" && shot().subject()?.standing) return shot().at(frame())?.subjects[shot().chosen]?.distance ?? null;
+  const keyed = shot().get(path);
+  return keyed ? keyedAt(bare(keyed), frame(), path.split(".").at(-1)) : null;
 }
 
 const isKeyed = (value) => Boolean(value?.keys);
@@ -33,6 +33,14 @@ export function putting(path, value) {
   const at = frame();
   const chosen = shot().chosen;
   return (setup) => {
+    const standing = path === "@.distance" && setup.subjects.find((one) => one.id === chosen)?.standing;
+    if (standing) {
+      standing.by_hand ??= { keys: [] };
+      const found = standing.by_hand.keys.find((key) => key.frame === at);
+      if (found) found.value = value;
+      else addKey(standing.by_hand, at, value);
+      return;
+    }
     const old = shot().get(path);
     if (!isKeyed(old)) {
       putPath(setup, path, chosen, value);
@@ -49,6 +57,15 @@ function togglingKey(path) {
   const value = keyedNow(path);
   const chosen = shot().chosen;
   return (setup) => {
+    const standing = path === "@.distance" && setup.subjects.find((one) => one.id === chosen)?.standing;
+    if (standing) {
+      standing.by_hand ??= { keys: [] };
+      const known = keyIndex(standing.by_hand, at);
+      if (known < 0) addKey(standing.by_hand, at, value);
+      else standing.by_hand.keys.splice(known, 1);
+      if (standing.by_hand.keys.length === 0) standing.by_hand = null;
+      return;
+    }
     const keyed = JSON.parse(JSON.stringify(shot().get(path)));
     const found = keyIndex(keyed, at);
     if (found < 0) addKey(keyed, at, value);
@@ -86,10 +103,13 @@ export const fields = {
     get shown() {
       // Read the store's counter so that a refused value is shown as it was again.
       void this.wrong;
-      return this.value === null ? "" : this.trim(this.value);
+      return this.value === null ? "" : this.trim(toUnit(this.value, this.$root.dataset.unit));
+    },
+    get unitWords() {
+      return shownUnit(this.$root.dataset.unit);
     },
     get spoken() {
-      return `${this.shown} ${this.$root.dataset.unit}`;
+      return `${this.shown} ${this.unitWords}`;
     },
     trim(value) {
       const text = value.toFixed(this.digits);
@@ -99,7 +119,7 @@ export const fields = {
       return Math.min(this.high, Math.max(this.low, value));
     },
     typed(event) {
-      const value = Number(event.target.value.trim().replace(",", "."));
+      const value = fromUnit(Number(event.target.value.trim().replace(",", ".")), this.$root.dataset.unit);
       if (event.target.value.trim() === "" || !Number.isFinite(value)) {
         this.wrong = true;
         event.target.value = this.shown;
@@ -107,7 +127,7 @@ export const fields = {
         return;
       }
       shot().commit(putting(this.path, this.clamp(value)));
-      event.target.value = this.trim(this.clamp(value));
+      event.target.value = this.trim(toUnit(this.clamp(value), this.$root.dataset.unit));
     },
     stepped(event) {
       const direction = { ArrowUp: 1, ArrowDown: -1 }[event.key];
@@ -159,11 +179,19 @@ export const fields = {
       shot().commit();
     },
     get onKey() {
-      const keyed = shot().get(this.path);
-      return isKeyed(keyed) && keyed.keys.length > 1 && keyIndex(keyed, frame()) >= 0;
+      const keyed = this.keyed;
+      return isKeyed(keyed) && (keyed.keys.length > 1 || this.byHand) && keyIndex(keyed, frame()) >= 0;
+    },
+    // A subject that stands on a ground has keys that correct it; any number of them, also none.
+    get byHand() {
+      return this.path === "@.distance" && Boolean(shot().subject()?.standing);
+    },
+    get keyed() {
+      return this.byHand ? (shot().subject().standing.by_hand ?? { keys: [] }) : shot().get(this.path);
     },
     get keyWords() {
-      return keyWords(shot().get(this.path));
+      if (this.byHand) return keyIndex(this.keyed, frame()) >= 0 ? "Remove key" : "Correct here";
+      return keyWords(this.keyed);
     },
     get keyHint() {
       return KEY_HINT;

@@ -2,15 +2,20 @@
 import { benchParts } from "./bench.js";
 import { chart } from "./chart.js";
 import { createShot } from "./document.js";
+import { distanceParts } from "./distancesheet.js";
 import { fields } from "./fields.js";
 import { createWork, followParts } from "./following.js";
+import { ground } from "./ground.js";
 import { createLines } from "./lines.js";
 import { createBrush, matteParts } from "./marks.js";
 import { overlay } from "./overlay.js";
 import { createPen } from "./pen.js";
+import { plan } from "./plan.js";
 import { renders } from "./renders.js";
 import { sheets } from "./sheets.js";
+import { createSurvey } from "./survey.js";
 import { createViewer, viewerParts } from "./viewer.js";
+import { createUnits } from "./words.js";
 
 document.addEventListener("alpine:init", () => {
   const { Alpine } = window;
@@ -22,6 +27,8 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("pen", createPen());
   Alpine.store("brush", createBrush());
   Alpine.store("work", createWork());
-  const parts = { ...benchParts, ...fields, ...sheets, ...followParts, ...matteParts, ...viewerParts, overlay, chart, renders };
+  Alpine.store("survey", createSurvey());
+  Alpine.store("units", createUnits());
+  const parts = { ...benchParts, ...fields, ...sheets, ...followParts, ...matteParts, ...viewerParts, ...distanceParts, overlay, ground, plan, chart, renders };
   for (const [name, part] of Object.entries(parts)) Alpine.data(name, part);
 });

@@ -201,15 +201,16 @@ export async function people(spot) {
 }
 
 // Send a file as a matte or a plate; what comes of it is watched like following.
-async function bring(file, channel, subject) {
+export async function bring(file, what, channel, subject) {
   const body = new FormData();
   body.append("file", file);
+  body.append("what", what);
   body.append("channel", channel);
   body.append("subject", subject ?? "");
   const answer = await fetch(shot().url("imports"), { method: "POST", headers: { "X-CSRFToken": csrfToken() }, body });
   const found = await answer.json().catch(() => ({}));
   if (!answer.ok) throw new Refusal(answer.status, found);
-  work().watch(found);
+  await work().watch(found);
 }
 
 export const matteParts = {
@@ -305,7 +306,7 @@ export const matteParts = {
       try {
         if (fresh !== undefined) await newSubject(structuredClone(EMPTY), file.name.replace(/\.[^.]*$/, "").slice(0, 60) || undefined);
         await shot().settled();
-        await bring(file, plate !== undefined ? "colour" : this.channel, plate !== undefined ? "" : shot().chosen);
+        await (plate !== undefined ? bring(file, "plate-file", "colour") : bring(file, "matte-file", this.channel, shot().chosen));
       } catch (refusal) {
         toast(refusal.message, true);
       }

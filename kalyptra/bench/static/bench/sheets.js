@@ -222,19 +222,6 @@ export const sheets = {
     },
   }),
 
-  distances: () => ({
-    get rows() {
-      const at = now();
-      if (!at) return [];
-      const rows = [{ id: "backdrop", name: "Backdrop", metres: metres(at.lens.backdrop), blur: pixels(at.lens.softness) }];
-      for (const one of shot().setup.subjects) {
-        const read = at.subjects[one.id];
-        if (read) rows.push({ id: one.id, name: one.name, metres: metres(read.distance), blur: pixels(read.blur) });
-      }
-      return rows;
-    },
-  }),
-
   sensorSizes: () => ({
     get chosen() {
       const width = String(shot().setup.lens.sensor_width_mm);

@@ -2,6 +2,7 @@
 import { ask, Refusal } from "../design/scripts/server.js";
 import { copy } from "./document.js";
 import { toast } from "./toasts.js";
+import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
 const DRAG = 480; // while something is dragged
@@ -29,6 +30,14 @@ function keep(key, blob) {
   }
 }
 
+async function paintOn(canvas, blob) {
+  const bitmap = await createImageBitmap(blob);
+  canvas.width = bitmap.width;
+  canvas.height = bitmap.height;
+  canvas.getContext("2d").drawImage(bitmap, 0, 0);
+  bitmap.close();
+}
+
 async function blobOf(answer) {
   if (!answer.ok) throw new Refusal(answer.status, await answer.json().catch(() => ({})));
   return answer.blob();
@@ -48,13 +57,20 @@ export function createViewer() {
     zoom: 1, // 1 shows the whole picture
     pan: { x: 0, y: 0 }, // px of the screen by which the picture's middle is off
     panning: false,
+    beside: "alone", // whether the distances are shown beside the picture, or over it
+    share: 0.5, // how much of them, laid over it
+    second: null,
+    secondKey: "",
+    lines: false, // lines of equal distance
+    pointed: "", // the distance under the pointer
     draftWanted: false,
     draftBusy: false,
     fetching: new Map(),
     started: { time: 0, frame: 0 },
 
-    begin(canvas) {
+    begin(canvas, second) {
       this.canvas = canvas;
+      this.second = second;
       this.go(shot().setup.footage.first);
     },
     key(frame) {
@@ -64,9 +80,27 @@ export function createViewer() {
     has(frame) {
       return kept.has(this.key(frame));
     },
-    url(frame) {
-      const subject = OF_SUBJECT.includes(this.view) && shot().chosen ? `&subject=${shot().chosen}` : "";
-      return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${this.view}&size=${REST}${subject}`);
+    url(frame, view = this.view) {
+      const subject = OF_SUBJECT.includes(view) && shot().chosen ? `&subject=${shot().chosen}` : "";
+      return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${view}&size=${REST}${subject}`);
+    },
+    put(beside) {
+      this.beside = beside;
+      this.secondKey = "";
+      this.showSecond();
+    },
+    // The distances of the frame that is shown, on a picture of their own.
+    async showSecond() {
+      if (this.beside === "alone" || this.playing || shot().drafting) return;
+      const key = `${shot().saved.revision}|distance|${this.frame}`;
+      if (this.secondKey === key) return;
+      this.secondKey = key;
+      try {
+        const blob = await blobOf(await ask("GET", this.url(this.frame, "distance")));
+        if (this.secondKey === key) await paintOn(this.second, blob);
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
     },
     go(frame) {
       const { first, last } = shot().setup.footage;
@@ -100,6 +134,7 @@ export function createViewer() {
 
     async show() {
       this.note();
+      this.showSecond();
       const frame = this.frame;
       const key = this.key(frame);
       if (kept.has(key)) await this.paint(key, kept.get(key));
@@ -217,6 +252,10 @@ export function createViewer() {
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
           if (shot().drafting) await this.paint("draft", blob);
+          if (shot().drafting && this.beside !== "alone") {
+            this.secondKey = "";
+            await paintOn(this.second, await blobOf(await ask("POST", shot().url("draft.jpg"), { ...body, view: "distance" })));
+          }
         } catch {
           // A setup between two valid ones: the next one shows.
         }
@@ -230,12 +269,13 @@ export const viewerParts = {
   viewer: () => ({
     init() {
       const store = window.Alpine.store("viewer");
-      store.begin(this.$refs.canvas);
+      store.begin(this.$refs.canvas, this.$refs.second);
       const area = this.$el;
-      const overlay = area.querySelector("svg.overlay");
+      const overlays = area.querySelectorAll("svg.overlay");
       const lay = () => {
         const { width, height } = shot().clip;
-        const room = { width: area.clientWidth - 16, height: area.clientHeight - 16 };
+        const beside = store.beside === "beside";
+        const room = { width: (area.clientWidth - 16) / (beside ? 2 : 1), height: area.clientHeight - 16 };
         const scale = Math.min(room.width / width, room.height / height) * store.zoom;
         const place = {
           width: `${width * scale}px`,
@@ -243,9 +283,13 @@ export const viewerParts = {
           left: `${8 + (room.width - width * scale) / 2 + store.pan.x}px`,
           top: `${8 + (room.height - height * scale) / 2 + store.pan.y}px`,
         };
-        Object.assign(overlay.style, place);
         Object.assign(this.$refs.canvas.style, place);
-        overlay.setAttribute("viewBox", `0 0 ${width} ${height}`);
+        for (const overlay of overlays) {
+          Object.assign(overlay.style, place);
+          overlay.setAttribute("viewBox", `0 0 ${width} ${height}`);
+        }
+        const second = beside ? { ...place, left: `${parseFloat(place.left) + room.width + 4}px` } : place;
+        Object.assign(this.$refs.second.style, second, { opacity: beside ? 1 : store.share });
         store.scale = scale;
       };
       new ResizeObserver(lay).observe(area);
@@ -287,6 +331,26 @@ export const viewerParts = {
     },
     get isSeen() {
       return window.Alpine.store("viewer").view === "seen";
+    },
+    get isDistance() {
+      const { view, beside } = window.Alpine.store("viewer");
+      return (view === "distance" || beside !== "alone") && window.Alpine.store("survey").now !== null;
+    },
+    get alone() {
+      return window.Alpine.store("viewer").beside === "alone";
+    },
+    get legendColours() {
+      return (window.Alpine.store("survey").now?.legend ?? []).map((colour, i) => ({ i, style: { background: colour } }));
+    },
+    get legendFar() {
+      const low = window.Alpine.store("survey").now?.low ?? 0;
+      return low > 1e-3 ? metres(1 / low) : "infinity";
+    },
+    get legendNear() {
+      return metres(1 / (window.Alpine.store("survey").now?.high ?? 1));
+    },
+    get pointed() {
+      return window.Alpine.store("viewer").pointed;
     },
     get isChange() {
       return window.Alpine.store("viewer").view === "change";
@@ -330,6 +394,9 @@ export const viewerParts = {
     },
     get isMatte() {
       return this.store.view === "matte";
+    },
+    get isDistance() {
+      return this.store.view === "distance";
     },
     get others() {
       return OTHERS.includes(this.store.view) ? this.store.view : "";

@@ -1,10 +1,38 @@
-// Numbers in words: every measure with its unit.
+// Numbers in words: every measure with its unit. Distances are kept in metres and shown in metres or feet.
+const FOOT = 0.3048;
+
+const units = () => window.Alpine.store("units");
+export const inFeet = () => units().feet;
+
+export function createUnits() {
+  return {
+    feet: localStorage.getItem("kalyptra-units") === "feet",
+    flip() {
+      this.feet = !this.feet;
+      localStorage.setItem("kalyptra-units", this.feet ? "feet" : "metres");
+    },
+  };
+}
+
+export const shownUnit = (unit) => (unit === "m" && inFeet() ? "ft" : unit);
+export const toUnit = (value, unit) => (unit === "m" && inFeet() ? value / FOOT : value);
+export const fromUnit = (value, unit) => (unit === "m" && inFeet() ? value * FOOT : value);
 
 export function metres(value) {
   if (value === null || value === undefined) return "infinity";
-  if (value < 1) return `${value.toFixed(3)} m`;
-  return value < 100 ? `${value.toFixed(2)} m` : `${Math.round(value)} m`;
+  const shown = toUnit(value, "m");
+  const unit = shownUnit("m");
+  if (shown < 1) return `${shown.toFixed(3)} ${unit}`;
+  return shown < 100 ? `${shown.toFixed(2)} ${unit}` : `${Math.round(shown)} ${unit}`;
 }
+
+// Distances to rule a scale by, as [metres, words], each about 1.4 times the one before.
+const RULED = [0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.7, 1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 32, 64, 128, 256];
+const RULED_FEET = [0.3, 0.5, 0.7, 1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 22, 32, 50, 100, 200, 400, 800];
+export const rulers = () => (inFeet() ? RULED_FEET.map((one) => [one * FOOT, `${one} ft`]) : RULED.map((one) => [one, `${one} m`]));
+
+// A ruled distance, without zeros that say nothing.
+export const ruled = (value) => `${Number(toUnit(value, "m").toPrecision(3))} ${shownUnit("m")}`;
 
 export const pixels = (value) => `${value.toFixed(1)} px`;
 

@@ -1,0 +1,75 @@
+"""A frame's distances as the page needs them."""
+
+from __future__ import annotations
+
+import base64
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from ninja import Schema
+
+from kalyptra.bench.pictures import borrowed
+from kalyptra.core import HeldPicture, Setup, Sources, matte_name, palette, pictures_needed, survey, ways
+from kalyptra.library import kept
+from kalyptra.library.models import Media
+
+TOP = 65535
+MOST_WAYS = 24
+"""Frames of a subject's way that are looked at."""
+LEGEND = 24
+
+
+class SurveyState(Schema):
+    """A survey. `grid` is base64 of little-endian 16-bit numbers, row by row: `most` dioptres are 65535."""
+
+    frame: int
+    low: float
+    high: float
+    width: int
+    height: int
+    most: float
+    grid: str
+    lines: list[tuple[float, list[list[tuple[float, float]]]]]
+    sources: dict[str, list[list[float]]]
+    notes: list[dict[str, Any]]
+    legend: list[str]
+    """Colours of the distance view, from far to near."""
+
+
+def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
+    """A frame's distances.
+
+    Raises:
+        FrameUnreadable, NotKept: a picture is not there.
+    """
+    kept.fetch(pictures_needed(setup, frame, frame))
+    with borrowed(media) as reader:
+        footage = HeldPicture(reader.facts, reader.picture(frame))
+    found = survey(setup, frame, Sources(footage, media.facts.width, kept.store()))
+    most = max(float(found.foremost.max()), 1e-3)
+    grid = np.rint(found.foremost / most * TOP).astype("<u2")
+    colours = palette()[np.linspace(0, 255, LEGEND).round().astype(int)]
+    return SurveyState(
+        frame=frame, low=found.low, high=found.high, width=grid.shape[1], height=grid.shape[0], most=most,
+        grid=base64.b64encode(grid.tobytes()).decode(), lines=found.lines, sources=found.sources,
+        notes=[asdict(note) for note in found.notes], legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
+    )  # fmt: skip
+
+
+def ways_of(media: Media, setup: Setup) -> dict[str, Any]:
+    """Where the subjects are over time, at few frames of the range."""
+    first, last = setup.footage.first, setup.footage.last
+    frames = sorted({round(one) for one in np.linspace(first, last, min(MOST_WAYS, last - first + 1))})
+    for frame in frames:
+        kept.fetch(pictures_needed(setup, frame, frame))
+    return ways(setup, frames, (media.facts.width, media.facts.height), kept.store())
+
+
+def standing_of(setup: Setup) -> dict[str, Any]:
+    """Of each subject that stands on a ground: at how many frames its foot is known, and whether that is still true."""
+    return {
+        one.id: {"feet": len(one.standing.feet), "changed": one.standing.of != matte_name(one)}
+        for one in setup.subjects
+        if one.standing
+    }

@@ -1,0 +1,344 @@
+// The sheet of the Distance stage: the sources in their order, the chosen one, recipes, and what is amiss.
+import { askJson } from "../design/scripts/server.js";
+import { bare, copy } from "./document.js";
+import { putting } from "./fields.js";
+import { work } from "./following.js";
+import { newId } from "./lines.js";
+import { bring } from "./marks.js";
+import { addingStop, changing, chosenSource, copied, distanceNow, KINDS, nameOf, newSource, now, removingStop } from "./sources.js";
+import { survey } from "./survey.js";
+import { toast } from "./toasts.js";
+import { fromUnit, metres, pixels, shownUnit, toUnit } from "./words.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+const JOINS = { replaces: "replaces", nearer: "the nearer", farther: "the farther" };
+const GROUNDS = ["backdrop", "pins", "ground", "corners"]; // what a subject can stand on
+
+const move = (from, to) =>
+  shot().commit((setup) => {
+    const { sources } = setup.distance;
+    if (from === to || from < 0 || to < 0 || to >= sources.length) return;
+    sources.splice(to, 0, ...sources.splice(from, 1));
+  });
+
+export const distanceParts = {
+  sources: () => ({
+    from: null,
+    recipe: "",
+    channel: "luma",
+    get list() {
+      return shot().setup.distance.sources.map((one, i) => ({
+        id: one.id,
+        name: nameOf(one),
+        kind: one.name && one.name !== KINDS[one.kind] ? KINDS[one.kind].toLowerCase() : "",
+        joins: one.enabled === false ? "off" : i === 0 ? "the first" : JOINS[one.joins ?? "replaces"],
+        chosen: one.id === shot().source,
+        row: one.id === shot().source ? "bg-hair" : "",
+      }));
+    },
+    select(event) {
+      shot().source = event.currentTarget.dataset.id;
+    },
+    add(event) {
+      const made = newSource(event.currentTarget.dataset.kind);
+      shot().source = made.id;
+      shot().commit((setup) => setup.distance.sources.push(made));
+    },
+    copy() {
+      const made = copied(chosenSource());
+      const after = shot().setup.distance.sources.findIndex((one) => one.id === shot().source) + 1;
+      shot().source = made.id;
+      shot().commit((setup) => setup.distance.sources.splice(after, 0, made));
+    },
+    remove() {
+      const id = shot().source;
+      const left = shot().setup.distance.sources.filter((one) => one.id !== id);
+      if (left.length === 0) {
+        toast("The last source stays: something must say how far away things are.");
+        return;
+      }
+      shot().source = left.at(-1).id;
+      shot().commit((setup) => (setup.distance.sources = setup.distance.sources.filter((one) => one.id !== id)));
+    },
+    indexOf(element) {
+      return this.list.findIndex((one) => one.id === element.closest("[data-id]")?.dataset.id);
+    },
+    grab(event) {
+      this.from = this.indexOf(event.target);
+      event.dataTransfer.effectAllowed = "move";
+    },
+    over(event) {
+      event.preventDefault();
+    },
+    drop(event) {
+      event.preventDefault();
+      if (this.from !== null) move(this.from, this.indexOf(event.target));
+      this.from = null;
+    },
+    keyed(event) {
+      const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      if (!by || !event.altKey) return;
+      event.preventDefault();
+      const from = this.indexOf(event.target);
+      move(from, from + by);
+    },
+    async useRecipe() {
+      const { recipe } = this;
+      this.recipe = "";
+      if (!recipe) return;
+      try {
+        const made = await askJson("POST", shot().url("recipe"), { recipe, setup: copy(shot().setup), frame: viewer().frame });
+        shot().source = made.distance.sources.at(-1).id;
+        await shot().commit((setup) => Object.assign(setup, { distance: made.distance, focus: made.focus, lens: made.lens }));
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+    async readMap(event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return;
+      const here = chosenSource();
+      const id = here?.kind === "map" ? here.id : newId();
+      try {
+        await shot().settled();
+        await bring(file, "map-file", this.channel, id);
+        if (shot().setup.distance.sources.some((one) => one.id === id)) shot().source = id;
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+  }),
+
+  source: () => ({
+    get one() {
+      return chosenSource();
+    },
+    get name() {
+      return this.one ? nameOf(this.one) : "";
+    },
+    rename(event) {
+      const name = event.target.value.trim().slice(0, 60);
+      shot().commit(changing((source) => (source.name = name)));
+    },
+    is(kind) {
+      return this.one?.kind === kind;
+    },
+    get isMetres() {
+      return this.is("map") && this.one.reads === "metres";
+    },
+    get isEnds() {
+      return this.is("map") && this.one.reads !== "metres" && this.one.reads !== "blur";
+    },
+    get isBlur() {
+      return this.is("map") && this.one.reads === "blur";
+    },
+    get hasThird() {
+      return this.is("pins") && this.one.pins.length === 3;
+    },
+    get hasStops() {
+      return Boolean(this.one?.stops);
+    },
+    get later() {
+      return shot().setup.distance.sources[0]?.id !== shot().source;
+    },
+    get thirdWords() {
+      return this.hasThird ? "Without the third pin" : "A third pin";
+    },
+    third() {
+      const { width, height } = shot().clip;
+      const { first } = shot().setup.footage;
+      const hold = (value) => ({ keys: [{ frame: first, value, ease: "eased" }] });
+      shot().commit(
+        changing((source) => {
+          if (source.pins.length === 3) source.pins.pop();
+          else source.pins.push({ place: hold([Math.round(width * 0.8), Math.round(height * 0.6)]), distance: hold(distanceNow(source.pins[0].distance)) });
+        }),
+      );
+    },
+    get stops() {
+      const stops = this.one?.stops ?? [];
+      void viewer().frame;
+      return stops.map((stop, i) => ({
+        i,
+        name: i + 1,
+        at: Math.round(now(stop.at) * 1000) / 10,
+        distance: Number(toUnit(distanceNow(stop.distance), "m").toFixed(3)),
+        unit: shownUnit("m"),
+        atName: `Stop ${i + 1}, place in per cent`,
+        distanceName: `Stop ${i + 1}, distance`,
+        removeName: `Remove stop ${i + 1}`,
+      }));
+    },
+    putStop(event) {
+      const { i, what } = event.target.dataset;
+      const value = Number(event.target.value.trim().replace(",", "."));
+      if (!Number.isFinite(value) || event.target.value.trim() === "") return;
+      const path = `#.stops.${i}.${what}`;
+      const wanted = what === "at" ? Math.min(1, Math.max(0, value / 100)) : Math.min(100000, Math.max(0.02, fromUnit(value, "m")));
+      shot().commit(putting(path, wanted));
+    },
+    addStop() {
+      const stops = [...bare(this.one.stops)].map((stop) => [now(stop.at), distanceNow(stop.distance)]).sort((a, b) => a[0] - b[0]); // prettier-ignore
+      let widest = 0;
+      stops.forEach((stop, i) => {
+        if (i && stop[0] - stops[i - 1][0] > stops[widest + 1][0] - stops[widest][0]) widest = i - 1;
+      });
+      const [a, b] = [stops[widest], stops[widest + 1]];
+      shot().commit(addingStop((a[0] + b[0]) / 2, 2 / (1 / a[1] + 1 / b[1])));
+    },
+    removeStop(event) {
+      shot().commit(removingStop(Number(event.currentTarget.dataset.i)));
+    },
+    // Where it holds: everywhere, or within or outside of a subject's matte.
+    get regions() {
+      const found = [{ value: "", name: "everywhere" }];
+      for (const one of shot().setup.subjects) found.push({ value: `in:${one.id}`, name: `within ${one.name}` }, { value: `out:${one.id}`, name: `outside ${one.name}` });
+      return found;
+    },
+    get region() {
+      const region = this.one?.region;
+      return region ? `${region.outside ? "out" : "in"}:${region.subject}` : "";
+    },
+    putRegion(event) {
+      const [side, subject] = event.target.value.split(":");
+      shot().commit(changing((source) => (source.region = subject ? { subject, outside: side === "out" } : null)));
+    },
+    get mapWords() {
+      if (!this.is("map")) return "";
+      const { title, frames } = this.one;
+      return `${title || "A map"}, ${frames.length === 1 ? "one picture for all frames" : `${frames.length} frames`}.`;
+    },
+  }),
+
+  camera: () => ({
+    get own() {
+      return shot().setup.distance.view_angle != null;
+    },
+    flip(event) {
+      const { focal_length_mm: focal, sensor_width_mm: sensor } = shot().setup.lens;
+      const angle = Number(((2 * Math.atan(sensor / 2 / focal) * 180) / Math.PI).toFixed(2));
+      const on = event.target.checked;
+      shot().commit((setup) => (setup.distance.view_angle = on ? angle : null));
+    },
+  }),
+
+  // A subject that stands on a ground.
+  standing: () => ({
+    get grounds() {
+      return shot().setup.distance.sources.filter((one) => GROUNDS.includes(one.kind)).map((one) => ({ value: one.id, name: nameOf(one) })); // prettier-ignore
+    },
+    get on() {
+      return shot().subject()?.standing?.on ?? "";
+    },
+    get any() {
+      return this.on !== "";
+    },
+    get changed() {
+      const read = shot().reading?.standing?.[shot().chosen];
+      return Boolean(read && (read.changed || read.feet === 0));
+    },
+    get words() {
+      const read = shot().reading?.standing?.[shot().chosen];
+      if (!read) return "";
+      if (read.feet === 0) return "Where it stands is not known yet.";
+      return read.changed ? "Its matte has changed since." : `Its foot is known in ${read.feet} frames.`;
+    },
+    async choose(event) {
+      const on = event.target.value;
+      const id = shot().chosen;
+      await shot().commit((setup) => {
+        const subject = setup.subjects.find((one) => one.id === id);
+        subject.standing = on ? { ...(subject.standing ?? {}), on } : null;
+      });
+      if (on && !(shot().subject().standing.feet ?? []).length) await this.measure();
+    },
+    async measure() {
+      const { first, last } = shot().setup.footage;
+      await work().order({ what: "feet", subject: shot().chosen, start: first, end: last });
+    },
+  }),
+
+  distances: () => ({
+    get rows() {
+      const at = shot().at(viewer().frame);
+      if (!at) return [];
+      const rows = [{ id: "backdrop", name: "Farthest", metres: metres(at.lens.farthest), blur: pixels(at.lens.softness) }];
+      for (const one of shot().setup.subjects) {
+        const read = at.subjects[one.id];
+        if (read) rows.push({ id: one.id, name: one.name, metres: metres(read.distance), blur: pixels(read.blur) });
+      }
+      return rows;
+    },
+  }),
+
+  // What is likely amiss, with one press that mends it where there is one.
+  notes: () => ({
+    get list() {
+      return survey().notes.map((note, i) => ({ i, text: note.text, mend: MENDS[note.kind]?.words ?? "", can: Boolean(MENDS[note.kind]) }));
+    },
+    get any() {
+      return survey().notes.length > 0;
+    },
+    mend(event) {
+      const note = survey().notes[Number(event.currentTarget.dataset.i)];
+      MENDS[note.kind].mend(bare(note));
+    },
+  }),
+
+  beside: () => ({
+    get how() {
+      return viewer().beside;
+    },
+    is(how) {
+      return viewer().beside === how;
+    },
+    put(event) {
+      viewer().put(event.currentTarget.dataset.how);
+    },
+    get over() {
+      return viewer().beside === "over";
+    },
+    get share() {
+      return viewer().share;
+    },
+    putShare(event) {
+      viewer().share = Number(event.target.value);
+    },
+    get lines() {
+      return viewer().lines;
+    },
+    flipLines() {
+      viewer().lines = !viewer().lines;
+    },
+  }),
+};
+
+function turned(source) {
+  if (source.kind === "map") source.white_is_near = source.white_is_near === false;
+  else {
+    const distances = source.pins.map((pin) => pin.distance);
+    source.pins.forEach((pin, i) => (pin.distance = distances[distances.length - 1 - i]));
+  }
+}
+
+const MENDS = {
+  turned: {
+    words: "Turn it",
+    mend({ about }) {
+      shot().source = about;
+      shot().commit(changing(turned));
+    },
+  },
+  "nothing-sharp": { words: "Focus there", mend: ({ value }) => shot().commit(putting("focus.distance", value)) },
+  "nothing-soft": { words: "Show the lens", mend: () => (shot().stage = "lens") },
+  hidden: {
+    words: "Show it",
+    mend({ about }) {
+      shot().stage = "distance";
+      shot().source = about;
+    },
+  },
+};
+MENDS.fight = MENDS.hidden;

@@ -1,0 +1,145 @@
+// The chosen source over the picture: handles that are dragged, lines of equal distance, and the distance under the pointer.
+import { bare } from "./document.js";
+import { addingStop, changing, chosenSource, distanceNow, handlesOf, now, nudged, pathsOf, puttingDistance, removingStop, shareAt, wordsOf } from "./sources.js";
+import { survey } from "./survey.js";
+import { svg } from "./svg.js";
+import { metres, ruled } from "./words.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+
+export const ground = () => ({
+  focused: null,
+  dragging: false,
+  init() {
+    window.Alpine.effect(() => this.draw());
+    this.$el.addEventListener("pointerdown", (event) => this.down(event));
+    this.$el.addEventListener("pointermove", (event) => this.hover(event));
+    this.$el.addEventListener("pointerleave", () => (viewer().pointed = ""));
+    this.$el.addEventListener("dblclick", (event) => this.twice(event));
+    this.$el.addEventListener("keydown", (event) => this.key(event));
+  },
+  get visible() {
+    return shot().stage === "distance" && !viewer().playing;
+  },
+  get source() {
+    const found = chosenSource();
+    return found?.enabled === false ? null : found;
+  },
+  place(event) {
+    const box = this.$el.getBoundingClientRect();
+    const scale = shot().clip.width / box.width;
+    return [(event.clientX - box.left) * scale, (event.clientY - box.top) * scale];
+  },
+  hover(event) {
+    const [x, y] = this.place(event);
+    const found = survey().at(x, y);
+    viewer().pointed = found === null ? "" : found === Infinity ? "infinitely far" : metres(found);
+  },
+  draw() {
+    if (!this.visible) {
+      viewer().pointed = "";
+      return;
+    }
+    const { width, height } = shot().clip;
+    const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
+    const scale = viewer().scale;
+    if (viewer().lines) parts.push(...this.equals(scale));
+    const source = this.source && bare(this.source);
+    if (source) {
+      void viewer().frame;
+      const inside = svg("svg", { width, height, overflow: "hidden" }); // lines end with the picture, handles do not
+      for (const d of pathsOf(source)) inside.append(svg("path", { class: "shape-halo", d }), svg("path", { class: "source-line", d, "data-act": source.stops ? "way" : "ground" }));
+      parts.push(inside);
+      for (const handle of handlesOf(source)) parts.push(...this.handle(handle, source, scale));
+    }
+    const active = document.activeElement;
+    if (this.$el.contains(active)) this.focused = active.dataset.handle ?? null;
+    else if (active !== document.body) this.focused = null;
+    this.$el.replaceChildren(...parts);
+    if (this.focused && !this.dragging) this.$el.querySelector(`[data-handle="${this.focused}"]`)?.focus({ preventScroll: true });
+  },
+  // Lines of equal distance, each named once.
+  equals(scale) {
+    const parts = [];
+    for (const [distance, lines] of bare(survey().now?.lines) ?? []) {
+      const d = lines.map((line) => line.map(([x, y], i) => `${i ? "L" : "M"}${x} ${y}`).join("")).join("");
+      parts.push(svg("path", { class: "equal-halo", d }), svg("path", { class: "equal", d }));
+      const longest = lines.reduce((a, b) => (b.length > a.length ? b : a));
+      const [x, y] = longest[Math.floor(longest.length * 0.8)];
+      parts.push(svg("text", { class: "equal-name", x, y: y - 4 / scale, "font-size": 12 / scale, "stroke-width": 3 / scale }, ruled(distance)));
+    }
+    return parts;
+  },
+  handle(handle, source, scale) {
+    const size = (handle.end ? 4.5 : 6) / scale;
+    const [x, y] = handle.at;
+    const words = wordsOf(handle, source);
+    const look = { class: `handle source-handle ${handle.end ? "" : "source-pin"}`, "data-act": "handle", "data-handle": handle.id, tabindex: 0, role: "button",
+      "aria-label": words ? `${handle.words}, ${words}` : handle.words }; // prettier-ignore
+    const shape = handle.stop === undefined ? svg("circle", { ...look, cx: x, cy: y, r: size }) : svg("path", { ...look, d: `M${x} ${y - size * 1.3}l${size * 1.3} ${size * 1.3}l${-size * 1.3} ${size * 1.3}l${-size * 1.3} ${-size * 1.3}Z` });
+    if (!words) return [shape];
+    return [shape, svg("text", { class: "equal-name", x: x + 11 / scale, y: y + 4 / scale, "font-size": 12.5 / scale, "stroke-width": 3.5 / scale }, words)];
+  },
+  find(id) {
+    return handlesOf(bare(this.source)).find((one) => one.id === id);
+  },
+  down(event) {
+    if (event.button !== 0 || viewer().panning || !this.source) return;
+    const id = event.target.dataset?.handle;
+    if (!id) return;
+    event.preventDefault();
+    event.target.focus?.({ preventScroll: true });
+    const handle = this.find(id);
+    const from = this.place(event);
+    const start = handle.distance ? distanceNow(handle.distance(bare(this.source))) : null;
+    this.$el.setPointerCapture(event.pointerId);
+    let moved = false;
+    const move = (at) => {
+      if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 2) return;
+      moved = true;
+      this.dragging = true;
+      const to = this.place(at);
+      // With Alt a pin stays where it is, and up and down change its distance.
+      if (at.altKey && start !== null) shot().draft(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
+      else shot().draft(changing((source) => handle.move(source, [handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]])));
+    };
+    const stop = () => {
+      this.$el.removeEventListener("pointermove", move);
+      this.dragging = false;
+      if (moved) shot().commit();
+    };
+    this.$el.addEventListener("pointermove", move);
+    this.$el.addEventListener("pointerup", stop, { once: true });
+    this.$el.addEventListener("pointercancel", stop, { once: true });
+  },
+  twice(event) {
+    if (event.target.dataset?.act !== "way" || !this.source.stops) return;
+    const to = this.place(event);
+    const share = shareAt(bare(this.source), to);
+    const [before, after] = this.around(share);
+    shot().commit(addingStop(share, 2 / (1 / before + 1 / after)));
+  },
+  // The distances of the stops before and after a place of the way.
+  around(share) {
+    const stops = bare(this.source).stops.map((stop) => [now(stop.at), distanceNow(stop.distance)]).sort((a, b) => a[0] - b[0]); // prettier-ignore
+    const after = stops.find((one) => one[0] >= share) ?? stops.at(-1);
+    const before = stops.findLast((one) => one[0] <= share) ?? stops[0];
+    return [before[1], after[1]];
+  },
+  key(event) {
+    const id = event.target.dataset?.handle;
+    if (!id || event.ctrlKey || event.metaKey) return;
+    const handle = this.find(id);
+    const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    const by = { "[": -1, "]": 1 }[event.key];
+    const step = event.shiftKey ? 10 : 1;
+    let change = null;
+    if (arrows) change = changing((source) => handle.move(source, [handle.at[0] + arrows[0] * step, handle.at[1] + arrows[1] * step]));
+    else if (by && handle.distance) change = puttingDistance(handle, nudged(distanceNow(handle.distance(bare(this.source))), by));
+    else if (event.key === "Delete" && handle.stop !== undefined) change = removingStop(handle.stop);
+    if (!change) return;
+    event.preventDefault();
+    shot().commit(change);
+  },
+});

@@ -1,0 +1,241 @@
+// The plan: the scene from above, the camera at the foot. Up is farther, even in dioptres so that the near end has room; a
+// column of the picture is a straight line to the camera. What is dragged here changes on the picture, too.
+import { bare } from "./document.js";
+import { putting } from "./fields.js";
+import { changing, distanceNow, handlesOf, puttingDistance } from "./sources.js";
+import { survey } from "./survey.js";
+import { svg } from "./svg.js";
+import { metres, rulers } from "./words.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+const SIZE = { width: 264, height: 236, foot: 22, top: 10, side: 30 };
+
+export const plan = () => ({
+  svg: null,
+  held: null, // the range of dioptres while something is dragged: the scale must not slide away under the pointer
+  init() {
+    this.svg = this.$refs.plan;
+    window.Alpine.effect(() => this.draw());
+    this.svg.addEventListener("pointerdown", (event) => this.down(event));
+    this.svg.addEventListener("keydown", (event) => this.key(event));
+  },
+  get visible() {
+    return ["distance", "pull"].includes(shot().stage);
+  },
+  get words() {
+    const now = survey().now;
+    if (!now) return "";
+    const { focal_length_mm: focal, sensor_width_mm: sensor } = shot().setup.lens;
+    const angle = shot().setup.distance.view_angle ?? (2 * Math.atan(sensor / 2 / focal) * 180) / Math.PI;
+    return `${angle.toFixed(1)}° across`;
+  },
+  get unitWords() {
+    return window.Alpine.store("units").feet ? "Feet" : "Metres";
+  },
+  flipUnits() {
+    window.Alpine.store("units").flip();
+  },
+  range() {
+    if (this.held) return this.held;
+    const now = survey().now;
+    const at = shot().at(viewer().frame);
+    if (!now || !at) return null;
+    const low = Math.min(now.low, at.lens.far ? 1 / at.lens.far : 0);
+    const high = Math.max(now.high, 1 / at.lens.near);
+    const room = (high - low) * 0.06;
+    return { low: Math.max(0, low - room), high: high + room };
+  },
+  y(dioptres, { low, high }) {
+    const share = (Math.max(low, Math.min(high, dioptres)) - low) / (high - low);
+    return SIZE.top + share * (SIZE.height - SIZE.top - SIZE.foot - 26);
+  },
+  dioptresAt(y, { low, high }) {
+    return low + ((y - SIZE.top) / (SIZE.height - SIZE.top - SIZE.foot - 26)) * (high - low);
+  },
+  // Where a column of the picture (0 to 1) lies at a height: the wedge narrows to the camera.
+  x(share, y) {
+    const wide = ((SIZE.height - SIZE.foot - y) / (SIZE.height - SIZE.foot - SIZE.top)) * (SIZE.width / 2 - SIZE.side);
+    return SIZE.width / 2 + (share * 2 - 1) * wide;
+  },
+  shareAt(x, y) {
+    const wide = ((SIZE.height - SIZE.foot - y) / (SIZE.height - SIZE.foot - SIZE.top)) * (SIZE.width / 2 - SIZE.side);
+    return Math.min(1, Math.max(0, ((x - SIZE.width / 2) / Math.max(8, wide) + 1) / 2));
+  },
+
+  draw() {
+    if (!this.visible) return;
+    const range = this.range();
+    if (!range) return;
+    const { width, height, top, foot } = SIZE;
+    const at = shot().at(viewer().frame);
+    const bottom = height - foot;
+    const parts = [svg("rect", { class: "plan-ground", width, height })];
+    parts.push(svg("path", { class: "plan-wedge", d: `M${width / 2} ${bottom}L${this.x(0, top)} ${top}H${this.x(1, top)}Z` }));
+    let last = -99;
+    for (const [distance, words] of rulers()) {
+      const y = this.y(1 / distance, range);
+      if (1 / distance < range.low || 1 / distance > range.high || Math.abs(y - last) < 14) continue;
+      last = y;
+      parts.push(svg("line", { class: "plan-rule", x1: 4, x2: width - 4, y1: y, y2: y }), svg("text", { x: width - 3, y: y - 2, "text-anchor": "end" }, words));
+    }
+    const focused = document.activeElement?.closest?.("svg") === this.svg ? document.activeElement.dataset.grab : null;
+    for (const source of bare(shot().setup.distance.sources)) parts.push(...this.source(source, range));
+    parts.push(...this.lens(at, range));
+    for (const one of bare(shot().setup.subjects)) parts.push(...this.subject(one, at, range));
+    parts.push(svg("path", { class: "plan-camera", d: `M${width / 2 - 9} ${bottom + 12}v-10h5l4 -5l4 5h5v10z` }));
+    this.svg.replaceChildren(...parts);
+    if (focused) this.svg.querySelector(`[data-grab="${focused}"]`)?.focus({ preventScroll: true });
+  },
+  // A source: what lies between its upper and its lower row of the picture, and its middle row as a line.
+  source(source, range) {
+    const rows = bare(survey().now.sources)[source.id];
+    if (!rows || source.enabled === false) return [];
+    const chosen = source.id === shot().source && shot().stage === "distance";
+    const point = (dioptres, i) => {
+      const y = this.y(dioptres, range);
+      return `${this.x(i / (rows[0].length - 1), y).toFixed(1)} ${y.toFixed(1)}`;
+    };
+    const line = (row) => row.map((one, i) => `${i ? "L" : "M"}${point(one, i)}`).join("");
+    const back = rows.at(-1).map((_, i) => `L${point(rows.at(-1)[rows[0].length - 1 - i], rows[0].length - 1 - i)}`).join("");
+    const parts = [
+      svg("path", { class: `plan-area ${chosen ? "chosen" : ""}`, d: `${line(rows[0])}${back}Z` }),
+      svg("path", { class: `plan-line ${chosen ? "chosen" : ""}`, d: line(rows[1]), "data-source": source.id }),
+    ];
+    if (!chosen) return parts;
+    for (const handle of handlesOf(source)) {
+      if (!handle.distance) continue;
+      const y = this.y(1 / distanceNow(handle.distance(source)), range);
+      const x = this.x(Math.min(1, Math.max(0, handle.at[0] / shot().clip.width)), y);
+      parts.push(svg("circle", { class: "plan-pin", cx: x, cy: y, r: 5, "data-grab": handle.id, tabindex: 0, role: "button",
+        "aria-label": `${handle.words}, ${metres(distanceNow(handle.distance(source)))}` })); // prettier-ignore
+    }
+    if (source.kind === "backdrop") {
+      const y = this.y(1 / distanceNow(source.distance), range);
+      parts.push(this.grip("backdrop", y, `Backdrop, ${metres(distanceNow(source.distance))}`));
+    }
+    return parts;
+  },
+  // Something to hold a whole line by.
+  grip(name, y, words) {
+    return svg("line", { class: "plan-grip", x1: 6, x2: SIZE.width - 34, y1: y, y2: y, "data-grab": name, tabindex: 0, role: "slider", "aria-label": words });
+  },
+  lens(at, range) {
+    if (!at) return [];
+    const { near, far, focus } = at.lens;
+    const [a, b, f] = [this.y(far ? 1 / far : 0, range), this.y(1 / near, range), this.y(1 / focus, range)];
+    const wide = SIZE.width - 40;
+    return [
+      svg("rect", { class: "plan-limits", x: 6, y: a, width: wide, height: Math.max(1, b - a) }),
+      this.grip("far", a, `Far limit, ${metres(far)}`),
+      this.grip("near", b, `Near limit, ${metres(near)}`),
+      svg("line", { class: "plan-focus", x1: 6, x2: 6 + wide, y1: f, y2: f }),
+      this.grip("focus", f, `Focus, ${metres(focus)}`),
+    ];
+  },
+  subject(one, at, range) {
+    const read = at?.subjects[one.id];
+    const way = bare(survey().ways)[one.id] ?? [];
+    if (!read) return [];
+    const ink = `ribbon-${one.ink}`;
+    const spot = ([, share, dioptres]) => {
+      const y = this.y(dioptres, range);
+      return `${this.x(share, y).toFixed(1)} ${y.toFixed(1)}`;
+    };
+    const parts = [];
+    if (way.length > 1) parts.push(svg("path", { class: `plan-way ${ink}`, d: way.map((one, i) => `${i ? "L" : "M"}${spot(one)}`).join("") }));
+    const near = way.reduce((best, step) => (!best || Math.abs(step[0] - viewer().frame) < Math.abs(best[0] - viewer().frame) ? step : best), null);
+    const y = this.y(1 / read.distance, range);
+    const x = this.x(near?.[1] ?? 0.5, y);
+    parts.push(svg("circle", { class: `plan-subject ${ink}`, cx: x, cy: y, r: 5.5, "data-grab": `subject:${one.id}`, tabindex: 0, role: "button",
+      "aria-label": `${one.name}, ${metres(read.distance)}` })); // prettier-ignore
+    const left = x > SIZE.width * 0.6;
+    parts.push(svg("text", { class: `name ${ink}`, x: x + (left ? -9 : 9), y: y - 5, "text-anchor": left ? "end" : "start" }, one.name));
+    return parts;
+  },
+
+  // What a grab changes when it is put at a distance (1/m) and a column of the picture.
+  change(grab, dioptres, share) {
+    const distance = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
+    const at = shot().at(viewer().frame);
+    if (grab === "focus") return putting("focus.distance", Math.max(shot().setup.lens.focal_length_mm / 900, distance));
+    if (grab === "near" || grab === "far") return this.limit(grab, dioptres, at.lens);
+    if (grab === "backdrop") return changing((source) => (source.distance = this.withKey(source.distance, distance)));
+    if (grab.startsWith("subject:")) {
+      const id = grab.slice(8);
+      shot().chosen = id;
+      return putting("@.distance", distance);
+    }
+    const source = shot().setup.distance.sources.find((one) => one.id === shot().source);
+    const handle = handlesOf(bare(source)).find((one) => one.id === grab);
+    return (setup) => {
+      puttingDistance(handle, distance)(setup);
+      if (share !== null && handle.stop === undefined) changing((one) => handle.move(one, [share * shot().clip.width, handle.at[1]]))(setup);
+    };
+  },
+  withKey(keyed, distance) {
+    const next = JSON.parse(JSON.stringify(keyed));
+    const found = next.keys.find((key) => key.frame === viewer().frame);
+    if (next.keys.length === 1) next.keys[0].value = distance;
+    else if (found) found.value = distance;
+    else next.keys.push({ frame: viewer().frame, value: distance, ease: "eased" });
+    next.keys.sort((a, b) => a.frame - b.frame);
+    return next;
+  },
+  // Limits lie as far from the focus, in dioptres, as the f-number is large; a range that is held is moved itself.
+  limit(end, dioptres, lens) {
+    const value = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
+    if (shot().setup.lens.held) return (setup) => (setup.lens.held[end] = end === "near" ? Math.min(value, setup.lens.held.far) : Math.max(value, setup.lens.held.near));
+    const own = Math.abs(1 / lens[end === "near" ? "near" : "far"] - 1 / lens.focus) || 1 / lens.near - 1 / lens.focus;
+    const wanted = Math.max(1e-4, end === "near" ? dioptres - 1 / lens.focus : 1 / lens.focus - dioptres);
+    const number = Math.min(256, Math.max(0.01, Number((lens.f_number * (wanted / own)).toPrecision(3))));
+    return (setup) => Object.assign(setup.lens, { aperture: "f-number", f_number: number });
+  },
+  down(event) {
+    const { grab, source } = event.target.dataset ?? {};
+    if (event.button !== 0) return;
+    if (source) shot().source = source;
+    if (!grab) return;
+    event.preventDefault();
+    event.target.focus?.({ preventScroll: true });
+    const range = this.range();
+    this.held = range;
+    this.svg.setPointerCapture(event.pointerId);
+    const box = this.svg.getBoundingClientRect();
+    const scale = SIZE.width / box.width;
+    const fromX = event.clientX;
+    let moved = false;
+    const move = (at) => {
+      moved = true;
+      const y = (at.clientY - box.top) * scale;
+      const share = Math.abs(at.clientX - fromX) > 4 ? this.shareAt((at.clientX - box.left) * scale, y) : null;
+      shot().draft(this.change(grab, this.dioptresAt(y, range), share));
+    };
+    const stop = () => {
+      this.svg.removeEventListener("pointermove", move);
+      this.held = null;
+      if (moved) shot().commit();
+    };
+    this.svg.addEventListener("pointermove", move);
+    this.svg.addEventListener("pointerup", stop, { once: true });
+    this.svg.addEventListener("pointercancel", stop, { once: true });
+  },
+  key(event) {
+    const { grab } = event.target.dataset ?? {};
+    const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+    const range = this.range();
+    if (!grab || !by || !range) return;
+    event.preventDefault();
+    const step = ((range.high - range.low) / 100) * (event.shiftKey ? 10 : 1);
+    shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null));
+  },
+  dioptresOf(grab) {
+    const { lens, subjects } = shot().at(viewer().frame);
+    if (grab === "focus" || grab === "near") return 1 / lens[grab];
+    if (grab === "far") return lens.far ? 1 / lens.far : 0;
+    if (grab.startsWith("subject:")) return 1 / subjects[grab.slice(8)].distance;
+    const source = bare(shot().setup.distance.sources.find((one) => one.id === shot().source));
+    if (grab === "backdrop") return 1 / distanceNow(source.distance);
+    return 1 / distanceNow(handlesOf(source).find((one) => one.id === grab).distance(source));
+  },
+});

@@ -1,0 +1,77 @@
+// What the server says of a frame's distances: under the pointer, as lines, from above, and what is amiss.
+import { askJson } from "../design/scripts/server.js";
+import { copy } from "./document.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+export const survey = () => window.Alpine.store("survey");
+
+const STAGES = ["distance", "pull"]; // where it is looked at
+
+// Numbers of 16 bits as the server packs them.
+function unpacked(text) {
+  const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+  return new Uint16Array(bytes.buffer);
+}
+
+export function createSurvey() {
+  return {
+    now: null,
+    grid: null,
+    ways: {},
+    waysOf: null,
+    wanted: false,
+    busy: false,
+
+    get wantedHere() {
+      return STAGES.includes(shot().stage) || viewer().view === "distance";
+    },
+    begin() {
+      window.Alpine.effect(() => {
+        void [shot().setup, viewer().frame, shot().stage, viewer().view];
+        if (this.wantedHere && !viewer().playing) this.look();
+      });
+      window.Alpine.effect(() => {
+        if (this.wantedHere && shot().saved.revision !== this.waysOf) this.findWays(shot().saved.revision);
+      });
+    },
+    // Only the newest question matters.
+    async look() {
+      this.wanted = true;
+      if (this.busy) return;
+      this.busy = true;
+      while (this.wanted) {
+        this.wanted = false;
+        try {
+          const found = await askJson("POST", shot().url("survey"), { setup: copy(shot().setup), frame: viewer().frame });
+          this.grid = unpacked(found.grid);
+          delete found.grid;
+          this.now = found;
+        } catch {
+          // Between two valid setups; the next one shows.
+        }
+      }
+      this.busy = false;
+    },
+    async findWays(revision) {
+      this.waysOf = revision;
+      try {
+        this.ways = (await askJson("GET", shot().url(`ways/${revision}.json`))).ways;
+      } catch {
+        this.ways = {};
+      }
+    },
+    // Metres of what is seen at a place of the picture, px of the source; null where it is not known, infinite too.
+    at(x, y) {
+      if (!this.now || !this.grid) return null;
+      const { width, height, most } = this.now;
+      const column = Math.max(0, Math.min(width - 1, Math.floor((x / shot().clip.width) * width)));
+      const row = Math.max(0, Math.min(height - 1, Math.floor((y / shot().clip.height) * height)));
+      const dioptres = (this.grid[row * width + column] / 65535) * most;
+      return dioptres > 1e-4 ? 1 / dioptres : Infinity;
+    },
+    get notes() {
+      return this.now?.notes ?? [];
+    },
+  };
+}

@@ -1,0 +1,108 @@
+"""Where a subject stands in each frame: the foot of its matte."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Iterator, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.kept import Kept
+from kalyptra.core.matte.drawn import drawn_matte
+from kalyptra.core.matte.stored import stored_matte
+from kalyptra.core.setup.document import Refine, Subject
+from kalyptra.core.setup.resolve import DrawnAt, matte_at
+
+WORKING = 960
+"""Px of the width at which feet are looked for."""
+SOLE = 0.04
+"""The lowest part of a subject that says where its foot is from left to right, as a share of its height."""
+LEAST = 3
+"""Px of coverage in the lowest row of a foot."""
+
+AROUND = 48
+"""Frames on either side that say how low feet go."""
+LOWER = 0.95
+"""How much more the lower feet count there than the higher ones, as a share of all."""
+HIDDEN = 0.045
+"""How far above that a foot is taken to be lifted or hidden, as a share of the subject's height."""
+ROUNDS = 12
+
+Foot = tuple[int, float, float]
+"""Frame, and px of the source from the left and from the top."""
+Seen = tuple[int, float, float, float]
+"""A foot, and how high the whole subject is, px of the source."""
+
+
+def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], kept: Kept) -> Iterator[Seen | None]:
+    """The foot in each of the frames; None where there is no matte, or the frame's edge cuts the foot off.
+
+    What hides a foot, or the walker who lifts it, makes it look higher: see `grounded`.
+
+    Args:
+        size: (width, height) of the clip.
+
+    Raises:
+        NotKept: a stored matte is not there.
+    """
+    scale = min(1.0, WORKING / size[0])
+    small = max(1, round(size[1] * scale)), max(1, round(size[0] * scale))
+    for frame in frames:
+        at = matte_at(subject.matte, frame)
+        matte = (
+            drawn_matte(at.outlines, Refine(), small, scale)
+            if isinstance(at, DrawnAt)
+            else stored_matte(at, small, kept)
+        )
+        found = foot_of(matte)
+        if found is None:
+            yield None
+        else:
+            x, y, high = (round(one / scale, 2) for one in found)
+            yield frame, x, y, high
+
+
+def grounded(found: Sequence[Seen]) -> list[Foot]:
+    """The feet that stand on the ground: those that are not far above where the lowest ones around them go.
+
+    Args:
+        found: in the order of frames.
+    """
+    if len(found) < 4:
+        return [one[:3] for one in found]
+    table = np.array(found, float)
+    height = float(np.median(table[:, 3]))
+    kept = []
+    for one in found:
+        away = table[:, 0] - one[0]
+        near = np.abs(away) <= AROUND
+        t, y = away[near] / AROUND, table[near, 2]
+        powers = np.stack([np.ones_like(t), t, t * t], axis=1)[:, : min(3, len(t))]
+        weight = np.ones_like(t)
+        fitted = y.max()
+        for _ in range(ROUNDS):
+            root = np.sqrt(weight)
+            parts = np.linalg.lstsq(powers * root[:, None], y * root, rcond=None)[0]
+            fitted = parts[0]
+            weight = np.where(y > powers @ parts, LOWER, 1 - LOWER)
+        if one[2] > fitted - HIDDEN * height:
+            kept.append(one[:3])
+    return kept
+
+
+def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:
+    """The foot of a matte, px from its left and its top edge, and its height; None where it has none or is cut off."""
+    solid = np.where(matte > 0.5, matte, 0)
+    rows = np.flatnonzero(solid.sum(axis=1) >= LEAST)
+    if len(rows) == 0 or rows[-1] >= matte.shape[0] - 1:
+        return None
+    high = rows[-1] - rows[0] + 1
+    sole = solid[rows[-1] - max(1, round(SOLE * high)) + 1 : rows[-1] + 1].sum(axis=0)
+    x = float(np.average(np.arange(len(sole)) + 0.5, weights=sole))
+    return x, float(rows[-1] + 1), float(high)
+
+
+def matte_name(subject: Subject) -> str:
+    """A name for what a subject's matte is over time: another one where it has changed."""
+    return hashlib.sha256(subject.matte.model_dump_json().encode()).hexdigest()[:16]

@@ -1,0 +1,181 @@
+"""A frame's distances for the page: under the pointer, as lines of equal distance, from above, and what is amiss."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.clip.reader import shrink
+from kalyptra.core.distance.stack import Layer, stack
+from kalyptra.core.frame import CutOut, Sources, distance_map, foremost, layers_of, mattes_of, opening_at
+from kalyptra.core.kept import Kept
+from kalyptra.core.matte.stored import stored_matte
+from kalyptra.core.proof import advice
+from kalyptra.core.proof.advice import Note
+from kalyptra.core.setup.distance import AnySource, Joins, MapFile, Pinned
+from kalyptra.core.setup.document import Acts, Setup
+from kalyptra.core.setup.resolve import DrawnAt, Look, camera_of, distance_of, matte_at, resolve, spoken
+from kalyptra.core.setup.source_at import SourceAt
+
+WIDTH = 240
+"""Px of the small picture that a survey is made on."""
+RULED = (0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0, 11.0, 16.0, 32.0, 64.0)
+"""Metres at which lines are drawn: each has about 1.4 times the distance of the one before."""
+ROWS, COLUMNS = 3, 17
+"""Places of the picture at which a source is seen from above."""
+AGREE = 0.5
+"""The share of the range by which two sources may differ where they are mixed."""
+
+MIXED = (0.25, 0.75)
+"""Strengths at which a source is mixed with those before it, more than it corrects them."""
+
+Way = list[tuple[int, float, float]]
+"""Frames, each with a subject's place across the picture, 0 to 1, and its dioptres."""
+
+
+@dataclass(frozen=True)
+class Survey:
+    """A frame's distances.
+
+    Attributes:
+        low, high: dioptres that have to be shown.
+        foremost: (height, width) 1/m of whatever lies foremost, small.
+        lines: metres, and where the map has that distance: lines of places, px of the source.
+        sources: of each source its own dioptres at places of the picture, rows from top to bottom.
+        notes: what is likely amiss.
+    """
+
+    low: float
+    high: float
+    foremost: NDArray[np.float32]
+    lines: list[tuple[float, list[list[tuple[float, float]]]]]
+    sources: dict[str, list[list[float]]]
+    notes: list[Note]
+
+
+def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
+    """Look at a frame's distances.
+
+    Raises:
+        FrameUnreadable, NotKept: a picture is not there.
+    """
+    picture = shrink(sources.footage.picture(frame), WIDTH)
+    size, look = sources.full_size, resolve(setup, frame, sources.full_size)
+    scale, kept = picture.size[1] / size[0], sources.kept
+    pairs = mattes_of(look, picture, scale, kept)
+    dioptres = distance_map(look, picture, pairs, scale, kept)
+    cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
+    seen = foremost(dioptres, cut_outs)
+    low, high = spoken(look, size)
+    layers = layers_of(look, picture, scale, kept, {one.id: matte for matte, one in pairs})
+    alone = {at.id: stack(picture.size, scale, [Layer(layer.shape)]) for at, layer in layers}
+    notes = [
+        *_lens_notes(setup, look, seen, size[0]),
+        *_turned(setup, alone, [matte for matte, _ in pairs]),
+        *_fights(setup, layers, alone, scale),
+    ]
+    return Survey(low, high, seen, _lines(dioptres, scale), {name: _places(one) for name, one in alone.items()}, notes)
+
+
+def _lines(dioptres: NDArray[np.float32], scale: float) -> list[tuple[float, list[list[tuple[float, float]]]]]:
+    from contourpy import contour_generator
+
+    if float(dioptres.max() - dioptres.min()) < 1e-5:
+        return []
+    height, width = dioptres.shape
+    x, y = (np.arange(width) + 0.5) / scale, (np.arange(height) + 0.5) / scale
+    found = contour_generator(x=x, y=y, z=dioptres)
+    out = []
+    for metres in RULED:
+        lines = [
+            [(round(float(a), 1), round(float(b), 1)) for a, b in np.asarray(line)[::2]]
+            for line in found.lines(1 / metres)  # type: ignore[union-attr]
+            if len(line) > 6
+        ]
+        if lines:
+            out.append((metres, lines))
+    return out
+
+
+def _places(dioptres: NDArray[np.float32]) -> list[list[float]]:
+    """A source at few places of the picture."""
+    rows = np.linspace(0, dioptres.shape[0] - 1, ROWS).round().astype(int)
+    columns = np.linspace(0, dioptres.shape[1] - 1, COLUMNS).round().astype(int)
+    return [[round(float(dioptres[row, column]), 5) for column in columns] for row in rows]
+
+
+def _lens_notes(setup: Setup, look: Look, seen: NDArray[np.float32], full_width: int) -> Iterator[Note]:
+    opening = opening_at(look, full_width)
+    sizes = opening.coc(seen, full_width)
+    sharp = setup.lens.permissible_coc_mm / setup.lens.sensor_width_mm * full_width
+    found = [advice.nothing_soft(sizes, opening.lens.f_number)]
+    if opening.held is None:
+        found.append(advice.nothing_sharp(sizes, seen, look.focus, sharp))
+    yield from (one for one in found if one)
+
+
+def _turned(
+    setup: Setup, alone: Mapping[str, NDArray[np.float32]], mattes: Sequence[NDArray[np.float32]]
+) -> Iterator[Note]:
+    """Maps and pins that are the wrong way round."""
+    for name, dioptres in alone.items():
+        source = setup.distance.source(name)
+        sunken = isinstance(source, MapFile) and any(advice.is_sunken(dioptres, matte) for matte in mattes)
+        if sunken or (isinstance(source, MapFile | Pinned) and advice.is_turned(dioptres)):
+            yield advice.wrong_way(name_of(source), name)
+
+
+def _fights(
+    setup: Setup, layers: Sequence[tuple[SourceAt, Layer]], alone: Mapping[str, NDArray[np.float32]], scale: float
+) -> Iterator[Note]:
+    """Sources that are wholly hidden, and sources that are mixed though they disagree."""
+    if len(layers) < 2:
+        return
+    size = next(iter(alone.values())).shape
+    names = [name_of(setup.distance.source(at.id)) for at, _ in layers]
+
+    def stacked(chosen: Sequence[tuple[SourceAt, Layer]]) -> NDArray[np.float32]:
+        return stack((size[0], size[1]), scale, [layer for _, layer in chosen])
+
+    whole = stacked(layers)
+    for i, (at, layer) in enumerate(layers):
+        if np.abs(stacked([*layers[:i], *layers[i + 1 :]]) - whole).max() < advice.NOTHING:
+            yield advice.without_effect(names[i], at.id, names[-1] if i + 1 < len(layers) else names[0])
+        elif i > 0 and layer.joins is Joins.REPLACES and MIXED[0] < layer.strength < MIXED[1] and layer.region is None:
+            below, own = stacked(layers[:i]), alone[at.id]
+            span = max(float(below.max()), float(own.max())) - min(float(below.min()), float(own.min()))
+            if span > advice.NOTHING and float(np.abs(below - own).mean()) > AGREE * span:
+                yield advice.fighting(names[i], names[i - 1], at.id)
+
+
+def name_of(source: AnySource | None) -> str:
+    if source is None:
+        return ""
+    return source.name or source.kind
+
+
+def ways(setup: Setup, frames: Iterable[int], size: tuple[int, int], kept: Kept) -> dict[str, Way]:
+    """Where each subject is over time, as it is seen from above; frames at which it has no matte are left out."""
+    camera = camera_of(setup, size)
+    out: dict[str, Way] = {one.id: [] for one in setup.subjects if one.enabled and one.acts is not Acts.REGION}
+    for frame in frames:
+        for subject in setup.subjects:
+            if subject.id not in out:
+                continue
+            at = matte_at(subject.matte, frame)
+            if isinstance(at, DrawnAt):
+                places = np.concatenate([np.array(one.rows, float)[:, :2].reshape(-1, 2) for one in at.outlines])
+                across = float(places[:, 0].mean()) / size[0]
+            else:
+                matte = stored_matte(at, (54, 96), kept)
+                found = cv2.moments(matte)
+                if found["m00"] < 0.5:
+                    continue
+                across = (found["m10"] / found["m00"] + 0.5) / 96
+            away = distance_of(setup, subject, frame, camera)
+            out[subject.id].append((frame, round(min(1.0, max(0.0, across)), 4), round(1 / away, 5)))
+    return out
