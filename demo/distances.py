@@ -58,6 +58,9 @@ def runner(document: dict[str, Any]) -> None:
     subject = next(one for one in document["subjects"] if one["id"] == "runner")
     subject["depth"] = 0.5
     subject["standing"] = {"on": "quay"}
+    mark = {"id": "runner", "name": "Runner", "distance": 9.36, "subject": "runner", "lag": 1, "steady": 4}
+    stays = {"frame": 0, "value": 9.36, "mark": "runner", "ease": "hold"}
+    document["focus"] = {"marks": [mark], "distance": {"keys": [stays]}}
     setup = read_setup(document)
     found = setup.subjects[0]
     frames = range(setup.footage.first, setup.footage.last + 1)
@@ -75,6 +78,11 @@ def glass(document: dict[str, Any]) -> None:
             subject["acts"] = "region"
         if subject["id"] == "glass0":
             subject["depth"] = 0.12
+    marks = [{"id": "glass", "name": "Tea glass", "distance": 0.9, "subject": "glass0"},
+             {"id": "ferries", "name": "Ferry lights", "distance": 17.0}]  # fmt: skip
+    keys = [(34, 0.9, "glass", "eased"), (62, 17.0, "ferries", "hold")]
+    document["focus"] = {"marks": marks, "distance": {"keys": [
+        {"frame": frame, "value": value, "mark": mark, "ease": ease} for frame, value, mark, ease in keys]}}  # fmt: skip
 
 
 def harbour(document: dict[str, Any]) -> None:

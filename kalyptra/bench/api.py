@@ -20,6 +20,7 @@ from kalyptra.core import (
     Curve,
     Format,
     FrameUnreadable,
+    NoTable,
     NotKept,
     OnLoss,
     Recipe,
@@ -28,13 +29,22 @@ from kalyptra.core import (
     Spot,
     Stroke,
     View,
+    cleaned,
+    fit_keys,
+    focus_notes,
     iris_outline,
+    marks_at,
+    read_focus,
     read_frame,
     read_setup,
+    speeds,
+    timecode,
+    with_parts,
     with_recipe,
+    write_focus,
 )
 from kalyptra.library import kept, revisions
-from kalyptra.library.models import Project, Revision, Shot
+from kalyptra.library.models import Project, Shot
 from kalyptra.work import orders
 from kalyptra.work.following import found_in, with_found
 from kalyptra.work.models import Follow, Render
@@ -65,10 +75,20 @@ class Step(Schema):
     base: int
 
 
-class Draft(Schema):
-    """A setup that is not saved: something is being dragged."""
+class Unsaved(Schema):
+    """A setup that is not saved: the revision that it is made from, and the parts of it that are others."""
 
-    setup: dict[str, Any]
+    base: int
+    changed: dict[str, Any] = {}
+
+    def setup(self, shot: Shot) -> Setup:
+        setup = revisions.setup_at(shot, self.base)
+        return with_parts(setup, self.changed) if self.changed else setup
+
+
+class Draft(Unsaved):
+    """It is looked at while something is dragged."""
+
     frame: int
     view: View = View.RESULT
     size: int = SIZES[0]
@@ -252,7 +272,7 @@ def frame(
 ) -> HttpResponse:  # fmt: skip
     """A frame at a saved revision. It never changes, so the browser may keep it."""
     shot = open_shot(request, shot_id)
-    setup = get_object_or_404(Revision, shot=shot, number=revision).setup
+    setup = revisions.setup_at(shot, revision)
     response = picture(shot, setup, frame, view, size, subject)
     response["Cache-Control"] = "private, max-age=86400, immutable"
     return response
@@ -262,39 +282,46 @@ def frame(
 def draft(request: HttpRequest, shot_id: int, draft: Draft) -> HttpResponse:
     """A frame as it would be with a setup that is not saved."""
     shot = open_shot(request, shot_id)
-    return picture(shot, read_setup(draft.setup), draft.frame, draft.view, draft.size, draft.subject)
+    return picture(shot, draft.setup(shot), draft.frame, draft.view, draft.size, draft.subject)
 
 
-class ReadingsAsked(Schema):
-    setup: dict[str, Any]
+class ReadingsAsked(Unsaved):
+    """The whole range, or a part of it that is looked at closely."""
+
+    mattes: bool = True
+    """Also how far mattes can be trusted; no drag changes that."""
+    first: int | None = None
+    last: int | None = None
 
 
 @api.post("shots/{shot_id}/readings", response={200: dict[str, Any], 422: Problem})
 def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[str, Any]:
     """The numbers of a setup over its range: every frame, or every n-th of a long shot."""
     shot = open_shot(request, shot_id)
-    setup = read_setup(asked.setup)
+    setup = asked.setup(shot)
     check_range(setup, shot)
-    first, last = setup.footage.first, setup.footage.last
-    step = max(1, -(-setup.footage.frames // MOST_READINGS))
+    footage, rate = setup.footage, float(shot.media.facts.rate.fraction)
+    first = footage.first if asked.first is None else max(footage.first, min(asked.first, footage.last))
+    last = footage.last if asked.last is None else max(first, min(asked.last, footage.last))
+    step = max(1, -(-(last - first + 1) // MOST_READINGS))
     size = (shot.media.facts.width, shot.media.facts.height)
     read = [read_frame(setup, frame, size) for frame in range(first, last + 1, step)]
     return {
         "first": first,
         "step": step,
         "iris": iris_outline(setup),
-        "standing": standing_of(setup),
-        "trust": trust_of(setup),
-        "mattes": trust_of_mattes(setup),
+        **(about_mattes(setup) if asked.mattes else {}),
+        "speeds": speeds(read, rate),
+        "notes": [asdict(note) for note in focus_notes(setup, read, size, rate)],
+        "marks": {
+            mark.id: [marks_at(setup, one.lens.frame, size)[mark.id] for one in read] for mark in setup.focus.marks
+        },
         "lens": [asdict(one.lens) for one in read],
         "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
     }
 
 
-class Surveyed(Schema):
-    """A setup, saved or not, at a frame."""
-
-    setup: dict[str, Any]
+class Surveyed(Unsaved):
     frame: int
 
 
@@ -302,36 +329,94 @@ class Surveyed(Schema):
 def look_at_distances(request: HttpRequest, shot_id: int, asked: Surveyed) -> SurveyState:
     """The distances of a frame: under the pointer, as lines, from above, and what is amiss."""
     shot = open_shot(request, shot_id)
-    return surveyed(shot.media, read_setup(asked.setup), asked.frame)
+    return surveyed(shot.media, asked.setup(shot), asked.frame)
 
 
 @api.get("shots/{shot_id}/ways/{revision}.json", response=dict[str, Any])
 def subjects_ways(request: HttpRequest, shot_id: int, revision: int, response: HttpResponse) -> dict[str, Any]:
     """Where the subjects are over time, seen from above."""
     shot = open_shot(request, shot_id)
-    setup = get_object_or_404(Revision, shot=shot, number=revision).setup
+    setup = revisions.setup_at(shot, revision)
     response["Cache-Control"] = "private, max-age=86400, immutable"
     return {"ways": ways_of(shot.media, setup)}
 
 
-class RecipeAsked(Schema):
+class Performed(Schema):
+    """A pull that was performed: frames and metres, and by how many dioptres keys may be off it."""
+
+    samples: list[tuple[float, float]]
+    tolerance: float = 0.01
+
+
+class PerformedKeys(Schema):
+    keys: list[dict[str, Any]]
+    error: float
+
+
+@api.post("shots/{shot_id}/focus/fit", response={200: PerformedKeys, 422: Problem})
+def fit_focus(request: HttpRequest, shot_id: int, performed: Performed) -> PerformedKeys | tuple[int, Problem]:
+    """A performed pull without its tremor, as few keys."""
+    rate = float(open_shot(request, shot_id).media.facts.rate.fraction)
+    samples = [one for one in performed.samples if 0.02 <= one[1] <= 100_000 and 0 <= one[0] <= 10_000_000]
+    if len(samples) > 200_000:
+        return 422, Problem(error="This recording is too long. Perform it in parts.")
+    try:
+        found = fit_keys(*cleaned(samples, rate), max(1e-5, performed.tolerance))
+    except ValueError:
+        return 422, Problem(error="Nothing was recorded: the shot did not play. Hold the wheel while it plays.")
+    return PerformedKeys(keys=[key.model_dump(mode="json") for key in found.keys], error=found.error)
+
+
+class FocusFile(Schema):
+    text: str
+
+
+@api.post("shots/{shot_id}/focus/read", response={200: list[dict[str, Any]], 422: Problem})
+def read_focus_file(request: HttpRequest, shot_id: int, file: FocusFile) -> Any:
+    """The keys of a focus table. They are put in force by saving them."""
+    open_shot(request, shot_id)
+    try:
+        return [key.model_dump(mode="json") for key in read_focus(file.text)]
+    except NoTable as reason:
+        return 422, Problem(error=f"This is no focus table: {reason}. The focus curve is unchanged.")
+
+
+@api.get("shots/{shot_id}/focus.csv")
+def focus_file(request: HttpRequest, shot_id: int) -> HttpResponse:
+    shot = open_shot(request, shot_id)
+    facts, setup = shot.media.facts, shot.setup
+    frames = range(setup.footage.first, setup.footage.last + 1)
+    lenses = (read_frame(setup, frame, (facts.width, facts.height)).lens for frame in frames)
+    text = write_focus(
+        (one.frame, timecode(one.frame, facts.rate), one.focus, one.near, one.far, one.f_number) for one in lenses
+    )
+    response = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-focus.csv"'
+    return response
+
+
+class RecipeAsked(Unsaved):
     recipe: Recipe
-    setup: dict[str, Any]
     frame: int
 
 
 @api.post("shots/{shot_id}/recipe", response={200: dict[str, Any], 422: Problem})
 def use_recipe(request: HttpRequest, shot_id: int, asked: RecipeAsked) -> dict[str, Any]:
     """What a recipe makes of a setup. It is put in force by saving that."""
-    facts = open_shot(request, shot_id).media.facts
-    made = with_recipe(read_setup(asked.setup), asked.recipe, asked.frame, (facts.width, facts.height))
+    shot = open_shot(request, shot_id)
+    facts = shot.media.facts
+    made = with_recipe(asked.setup(shot), asked.recipe, asked.frame, (facts.width, facts.height))
     return made.model_dump(mode="json")
+
+
+def about_mattes(setup: Setup) -> dict[str, Any]:
+    return {"standing": standing_of(setup), "trust": trust_of(setup), "mattes": trust_of_mattes(setup)}
 
 
 @api.get("shots/{shot_id}/outlines/{revision}/{frame}.json", response=dict[str, Any])
 def outlines(request: HttpRequest, shot_id: int, revision: int, frame: int, response: HttpResponse) -> dict[str, Any]:
     """Where every outline lies at a frame, for the editor over the picture."""
-    setup = get_object_or_404(Revision, shot=open_shot(request, shot_id), number=revision).setup
+    setup = revisions.setup_at(open_shot(request, shot_id), revision)
     response["Cache-Control"] = "private, max-age=86400, immutable"
     return outlines_at(setup, frame)
 

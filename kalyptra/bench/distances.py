@@ -10,7 +10,7 @@ import numpy as np
 from ninja import Schema
 
 from kalyptra.bench.pictures import borrowed
-from kalyptra.core import HeldPicture, Setup, Sources, matte_name, palette, pictures_needed, survey, ways
+from kalyptra.core import HeldPicture, Setup, Sources, matte_name, palette, pictures_needed, read_frame, survey, ways
 from kalyptra.library import kept
 from kalyptra.library.models import Media
 
@@ -33,6 +33,8 @@ class SurveyState(Schema):
     lines: list[tuple[float, list[list[tuple[float, float]]]]]
     sources: dict[str, list[list[float]]]
     notes: list[dict[str, Any]]
+    lens: dict[str, Any]
+    subjects: dict[str, Any]
     legend: list[str]
     """Colours of the distance view, from far to near."""
 
@@ -50,7 +52,9 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
     most = max(float(found.foremost.max()), 1e-3)
     grid = np.rint(found.foremost / most * TOP).astype("<u2")
     colours = palette()[np.linspace(0, 255, LEGEND).round().astype(int)]
+    numbers = read_frame(setup, frame, (media.facts.width, media.facts.height))
     return SurveyState(
+        lens=asdict(numbers.lens), subjects={name: asdict(one) for name, one in numbers.subjects.items()},
         frame=frame, low=found.low, high=found.high, width=grid.shape[1], height=grid.shape[0], most=most,
         grid=base64.b64encode(grid.tobytes()).decode(), lines=found.lines, sources=found.sources,
         notes=[asdict(note) for note in found.notes], legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],

@@ -7,7 +7,9 @@ from contextlib import AbstractContextManager
 from functools import lru_cache
 
 import cv2
+import numpy as np
 from django.conf import settings
+from numpy.typing import NDArray
 
 from kalyptra.bench.framecache import FrameCache
 from kalyptra.core import (
@@ -15,6 +17,7 @@ from kalyptra.core import (
     PictureSource,
     Quality,
     ReaderPool,
+    Recent,
     Setup,
     Sources,
     View,
@@ -32,6 +35,7 @@ SIZES = (480, 960)
 """Long sides in px that the viewer asks for: while something is dragged, and at rest."""
 
 _readers = ReaderPool(most=6)
+_mattes: Recent[NDArray[np.float32]] = Recent(most=48)
 
 
 @lru_cache(maxsize=1)
@@ -59,7 +63,7 @@ def _make(media: Media, setup: Setup, frame: int, view: View, size: int, subject
     kept.fetch(pictures_needed(setup, frame, frame))
     with borrowed(media) as reader:
         footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
-    sources = Sources(footage, media.facts.width, kept.store())
+    sources = Sources(footage, media.facts.width, kept.store(), f"{media.digest}|{frame}", _mattes)
     codes = render_frame(setup, frame, sources, view, subject, Quality.PREVIEW)
     done, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return data.tobytes()

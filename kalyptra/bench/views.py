@@ -13,15 +13,19 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
 from kalyptra.bench.api import open_render, open_shot
+from kalyptra.bench.report import mark_lines, pull_lines
 from kalyptra.bench.state import shot_state
+from kalyptra.core import rate_text, read_frame
 from kalyptra.library.models import Media
 
-STAGES = ("Footage", "Subjects", "Distance", "Lens", "Render")
+STAGES = ("Footage", "Subjects", "Distance", "Lens", "Pull", "Render")
 KINDS = (
     ("pins", "Plane"), ("ground", "Ground"), ("corners", "Four corners"), ("line", "Stops"), ("round", "Round"),
     ("band", "Band"), ("backdrop", "Backdrop"),
 )  # fmt: skip
 """Sources of distance that a press makes."""
+HANDLES = (("x1", "out, time"), ("y1", "out, way"), ("x2", "in, time"), ("y2", "in, way"))
+"""The four numbers of a free ease."""
 
 
 @login_required
@@ -31,7 +35,13 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
     shot = open_shot(request, pk)
     if shot.media.state != Media.State.READY:
         return redirect(shot.project)
-    context = {"shot": shot, "state": shot_state(shot).model_dump(mode="json"), "stages": STAGES, "kinds": KINDS}
+    context = {
+        "shot": shot,
+        "state": shot_state(shot).model_dump(mode="json"),
+        "stages": STAGES,
+        "kinds": KINDS,
+        "handles": HANDLES,
+    }
     return render(request, "bench/bench.html", context)
 
 
@@ -44,6 +54,24 @@ def setup_file(request: HttpRequest, pk: int) -> HttpResponse:
     response = HttpResponse(text, content_type="application/json")
     response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-revision-{shot.head}.json"'
     return response
+
+
+@login_required
+@require_GET
+def report(request: HttpRequest, pk: int) -> HttpResponse:
+    """The camera report, to be printed."""
+    shot = open_shot(request, pk)
+    facts, setup = shot.media.facts, shot.setup
+    size = facts.width, facts.height
+    context = {
+        "shot": shot,
+        "setup": setup,
+        "rate": rate_text(facts.rate.fraction),
+        "f_number": f"{read_frame(setup, setup.footage.first, size).lens.f_number:.2g}",
+        "marks": mark_lines(setup, size),
+        "pulls": pull_lines(setup, size, facts.rate),
+    }
+    return render(request, "bench/report.html", context)
 
 
 @login_required

@@ -22,8 +22,13 @@ from kalyptra.core.clip.reader import (
 from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
+from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
+from kalyptra.core.focus.record import Fitted, cleaned, fit_keys
+from kalyptra.core.focus.table import NoTable
+from kalyptra.core.focus.table import read as read_focus
+from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
@@ -38,7 +43,8 @@ from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
-from kalyptra.core.reading import Reading, iris_outline, read_frame
+from kalyptra.core.reading import Reading, focus_notes, iris_outline, marks_at, read_frame, speeds
+from kalyptra.core.recent import Recent
 from kalyptra.core.recovering import Patch, recover, recover_to_store
 from kalyptra.core.setup.distance import MapFile
 from kalyptra.core.setup.document import (
@@ -53,16 +59,19 @@ from kalyptra.core.setup.document import (
     outlines_of,
 )
 from kalyptra.core.setup.fit import fit_closed
+from kalyptra.core.setup.focus import FocusKey, Mark
+from kalyptra.core.setup.keyed import Ease
 from kalyptra.core.setup.keying import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.setup.needs import frames_without, pictures_named, pictures_needed, spans
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
 from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
 from kalyptra.core.setup.recipes import Recipe, with_recipe
+from kalyptra.core.setup.resolve import numbers_at, resolve
 from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
-from kalyptra.core.setup.upgrade import SetupError, read_setup
+from kalyptra.core.setup.upgrade import SetupError, read_setup, with_parts
 from kalyptra.core.surveying import Survey, survey, ways
 from kalyptra.core.warm import warm_up
 
@@ -74,8 +83,11 @@ __all__ = [
     "Curve",
     "CutOut",
     "DrawnOutline",
+    "Ease",
     "Edge",
     "FilledBy",
+    "Fitted",
+    "FocusKey",
     "Folder",
     "Footage",
     "Format",
@@ -89,10 +101,13 @@ __all__ = [
     "Joins",
     "Kept",
     "Kind",
+    "Layer",
     "MapFile",
+    "Mark",
     "MatteJob",
     "MatteKey",
     "Motion",
+    "NoTable",
     "NotFootage",
     "NotKept",
     "NotOutlines",
@@ -113,6 +128,7 @@ __all__ = [
     "Rate",
     "ReaderPool",
     "Reading",
+    "Recent",
     "Recipe",
     "Refine",
     "RenderJob",
@@ -130,6 +146,7 @@ __all__ = [
     "View",
     "at_full_size",
     "changed",
+    "cleaned",
     "codes_of",
     "coverage_of",
     "curve_matte",
@@ -143,6 +160,8 @@ __all__ = [
     "feet",
     "fill",
     "fit_closed",
+    "fit_keys",
+    "focus_notes",
     "follow",
     "follow_keys",
     "follow_mattes",
@@ -159,8 +178,10 @@ __all__ = [
     "make_proxy",
     "map_to_store",
     "marked_matte",
+    "marks_at",
     "matte_name",
     "mattes_to_file",
+    "numbers_at",
     "one_thread_a_frame",
     "open_clip",
     "outline_at",
@@ -172,6 +193,7 @@ __all__ = [
     "probe",
     "proxy_size",
     "rate_text",
+    "read_focus",
     "read_frame",
     "read_setup",
     "read_svg",
@@ -179,8 +201,11 @@ __all__ = [
     "recover_to_store",
     "render_frame",
     "render_to_file",
+    "resolve",
     "shrink",
     "spans",
+    "speeds",
+    "stack",
     "survey",
     "through_lens",
     "timecode",
@@ -189,7 +214,9 @@ __all__ = [
     "trust",
     "warm_up",
     "ways",
+    "with_parts",
     "with_recipe",
     "with_steps",
+    "write_focus",
     "write_svg",
 ]

@@ -17,6 +17,7 @@ from kalyptra.core.clip.transfer import light_of, to_codes, to_light
 from kalyptra.core.distance.imported import imported_map
 from kalyptra.core.distance.smooth import smoothed
 from kalyptra.core.distance.stack import Layer, stack, with_zones
+from kalyptra.core.focus.breathing import breathed, enlargement
 from kalyptra.core.kept import Kept, Nothing
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
 from kalyptra.core.lens.highlights import lift
@@ -33,8 +34,9 @@ from kalyptra.core.proof.blur_size import blur_view
 from kalyptra.core.proof.distance import distance_view
 from kalyptra.core.proof.edges import edge_view
 from kalyptra.core.proof.seen import change_view, seen_view
+from kalyptra.core.recent import Recent
 from kalyptra.core.setup.document import Acts, Aperture, FilledBy, HeldRange, Highlights, Iris, Refine, Setup
-from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, PlateAt, SubjectAt, resolve, spoken
+from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, Numbers, PlateAt, SubjectAt, resolve, spoken
 from kalyptra.core.setup.source_at import MapAt, SourceAt
 from kalyptra.core.window import window_of
 
@@ -77,12 +79,16 @@ class Sources:
     Attributes:
         footage: the clip, or its proxy.
         full_width: width in px of the clip at full size; a setup's lengths are in its pixels.
-        kept: where mattes and plates that are pictures come from.
+        kept: where mattes, plates and maps that are pictures come from.
+        name: what the picture of the footage is, where mattes of it shall be remembered.
+        recent: mattes that were made lately.
     """
 
     footage: PictureSource
     full_width: int
     kept: Kept = field(default_factory=Nothing)
+    name: str = ""
+    recent: Recent[Matte] | None = None
 
     @property
     def full_size(self) -> tuple[int, int]:
@@ -181,7 +187,7 @@ def render_frame(
     dioptres = distance_map(look, picture, pairs, scale, sources.kept)
     if view is View.DISTANCE:
         return distance_view(foremost(dioptres, cut_outs), *spoken(look, sources.full_size))
-    opening = opening_at(look, sources.full_width)
+    opening = opening_at(look, sources.full_width, in_picture=True)
     if view is View.BLUR:
         return blur_view(blur_size(dioptres, cut_outs, opening) / np.float32(scale))
     covered = [one.matte for one in cut_outs]
@@ -192,8 +198,10 @@ def render_frame(
         return to_codes(plate.light, picture.transfer)
     if view is View.SEEN:
         return seen_view(light, covered, known.seen if known else None, growth)
-    result = through_lens(light, dioptres, cut_outs, opening, plate, quality)
+    larger = enlargement(opening.lens.focal_length, look.focus) if look.breathing else 1.0
+    result = breathed(through_lens(light, dioptres, cut_outs, opening, plate, quality), larger)
     if view is View.EDGES:
+        result = through_lens(light, dioptres, cut_outs, opening, plate, quality)
         naive = through_lens(light, dioptres, cut_outs, opening, Plate(light, dioptres), quality)
         behind = through_lens(plate.light, plate.dioptres, (), opening, Plate(plate.light, plate.dioptres), quality)
         codes = [to_codes(one, picture.transfer) for one in (result, naive, behind)]
@@ -253,20 +261,32 @@ def _mattes(
     """The mattes of a frame, each with its subject, and what is known of the picture behind."""
     scale = picture.size[1] / sources.full_width
     known = known_plate(look.plate, picture, scale, sources.kept)
-    pairs = [(matte_of(one, picture, scale, sources.kept, carefully), one) for one in look.subjects]
+    pairs = [(_remembered(one, picture, scale, sources, carefully), one) for one in look.subjects]
     if look.plate.mend_mattes and known is not None:
         pairs = [(against_plate(light, m, known.light, known.seen > 0), one) for m, one in pairs]
     return pairs, known
 
 
-def lens_at(look: Look, full_width: int) -> ThinLens:
+def _remembered(subject: SubjectAt, picture: Picture, scale: float, sources: Sources, carefully: bool) -> Matte:
+    def make() -> Matte:
+        return matte_of(subject, picture, scale, sources.kept, carefully)
+
+    if sources.recent is None:
+        return make()
+    key = (sources.name, picture.size, subject.matte, subject.nearby, subject.refine, carefully)
+    return sources.recent.get(key, make)
+
+
+def lens_at(look: Numbers, full_width: int, in_picture: bool = False) -> ThinLens:
     """The lens at a frame: its f-number is given, or follows from how soft the backdrop shall be."""
     lens = look.lens
-    f_number = lens.f_number
+    f_number = look.f_number
     if lens.aperture is Aperture.SOFTNESS:
-        f_number = f_number_for(lens.softness, look.backdrop, lens.focal_length_mm / 1000, look.focus,
+        f_number = f_number_for(look.softness, look.backdrop, lens.focal_length_mm / 1000, look.focus,
                                 lens.sensor_width_mm / 1000, full_width)  # fmt: skip
-    return ThinLens(lens.focal_length_mm / 1000, f_number, look.focus, lens.sensor_width_mm / 1000)
+    # Breathing enlarges the picture with its discs, which are those of the larger picture already.
+    larger = enlargement(lens.focal_length_mm / 1000, look.focus) if look.breathing and in_picture else 1.0
+    return ThinLens(lens.focal_length_mm / 1000, f_number * larger, look.focus, lens.sensor_width_mm / 1000)
 
 
 def matte_of(subject: SubjectAt, picture: Picture, scale: float, kept: Kept, carefully: bool = True) -> Matte:
@@ -314,9 +334,9 @@ def known_plate(plate: PlateAt, picture: Picture, scale: float, kept: Kept) -> K
     return None
 
 
-def opening_at(look: Look, full_width: int) -> Opening:
+def opening_at(look: Numbers, full_width: int, in_picture: bool = False) -> Opening:
     """The lens at a frame with all that decides its picture."""
-    return Opening(lens_at(look, full_width), look.lens.iris, look.lens.highlights, look.lens.held)
+    return Opening(lens_at(look, full_width, in_picture), look.lens.iris, look.lens.highlights, look.lens.held)
 
 
 def through_lens(

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
+from kalyptra.core.focus.breathing import enlargement
 from kalyptra.core.frame import opening_at
 from kalyptra.core.lens.iris import outline
-from kalyptra.core.setup.document import Acts, Setup
-from kalyptra.core.setup.resolve import FARTHEST, Look, named_by_sources, resolve
+from kalyptra.core.proof.advice import Note
+from kalyptra.core.proof.pulls import Moment, pull_notes
+from kalyptra.core.setup.document import Setup
+from kalyptra.core.setup.planes import Camera
+from kalyptra.core.setup.resolve import FARTHEST, ends_of, mark_of, named_by_sources, numbers_at
 
 
 @dataclass(frozen=True)
@@ -49,7 +54,7 @@ class Reading:
 
 def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
     """The numbers at one frame, of every subject that is switched on; size is (width, height) of the clip."""
-    look, full_width = resolve(setup, frame, size), size[0]
+    look, full_width = numbers_at(setup, frame, size), size[0]
     opening = opening_at(look, full_width)
     lens, held = opening.lens, opening.held
     least, most = named_by_sources(look, size)
@@ -71,15 +76,42 @@ def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
             nearest=1 / max(most, FARTHEST),
             farthest=1 / least if least > FARTHEST else None,
         ),
-        subjects=_subjects(look, disc),
+        subjects={name: SubjectReading(distance=away, blur=disc(away)) for name, away in look.away.items()},
     )
+
+
+def speeds(read: Sequence[Reading], rate: float) -> list[float]:
+    """How fast focus moves from each frame that was read to the next, dioptres a second; nearer is positive."""
+    return [(1 / b.lens.focus - 1 / a.lens.focus) * rate / (b.lens.frame - a.lens.frame) for a, b in pairwise(read)] + [
+        0.0
+    ]
+
+
+def focus_notes(setup: Setup, read: Sequence[Reading], size: tuple[int, int], rate: float) -> list[Note]:
+    """What is likely amiss with the focus curve over the frames that were read."""
+    depth = {one.id: one.depth / 2 for one in setup.subjects}
+    focal = setup.lens.focal_length_mm / 1000
+    moments = []
+    for one in read:
+        things: list[tuple[float, float | None]] = [
+            (max(0.01, subject.distance - depth[name]), subject.distance + depth[name])
+            for name, subject in one.subjects.items()
+        ]
+        for source in numbers_at(setup, one.lens.frame, size).sources:
+            least, most = ends_of(source.shape, Camera(*size, 1.0))
+            things.append((1 / max(most, 1e-5), 1 / least if least > FARTHEST else None))
+        lens = one.lens
+        moments.append(
+            Moment(lens.frame, lens.focus, lens.near, lens.far, tuple(things), enlargement(focal, lens.focus))
+        )
+    return pull_notes(setup.focus, moments, rate)
+
+
+def marks_at(setup: Setup, frame: int, size: tuple[int, int]) -> dict[str, float]:
+    """The distances of all marks at a frame, metres."""
+    return {one.id: mark_of(setup, one, frame, size) for one in setup.focus.marks}
 
 
 def iris_outline(setup: Setup) -> list[tuple[float, float]]:
     """The outline of the iris, closed, with the area of a unit disc: for a small picture of it."""
     return [(float(x), float(y)) for x, y in outline(setup.lens.iris, 144)]
-
-
-def _subjects(look: Look, disc: Callable[[float], float]) -> dict[str, SubjectReading]:
-    shown = [one for one in look.subjects if one.acts is not Acts.REGION]
-    return {one.id: SubjectReading(distance=one.distance, blur=disc(one.distance)) for one in shown}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+from functools import lru_cache
 from typing import Any
 
 from django.db import transaction
@@ -20,6 +22,23 @@ class Stale(Exception):
 
 class NothingThere(Exception):
     """There is nothing to undo or redo."""
+
+
+def setup_at(shot: Shot, number: int) -> Setup:
+    """The setup of a revision; read once, since it never changes.
+
+    Raises:
+        NothingThere: the shot has no such revision.
+    """
+    found = shot.revisions.filter(number=number).values_list("pk", "created").first()
+    if found is None:
+        raise NothingThere(f"This shot has no revision {number}.")
+    return _read(*found)
+
+
+@lru_cache(maxsize=32)
+def _read(pk: int, created: datetime) -> Setup:
+    return Revision.objects.get(pk=pk).setup
 
 
 @transaction.atomic

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 from kalyptra.core import one_thread_a_frame
-from kalyptra.shell.benches import export, follow, lens, mattes, memory, plate, preview, quality, varblur
+from kalyptra.shell.benches import distance, export, follow, lens, mattes, memory, plate, preview, quality, varblur
 from kalyptra.shell.benches.figure import Figure
 
 BENCHES = {
@@ -16,6 +16,7 @@ BENCHES = {
     "quality": quality.run,
     "varblur": varblur.run,
     "preview": preview.run,
+    "distance": distance.run,
     "follow": follow.run,
     "mattes": mattes.run,
     "plate": plate.run,

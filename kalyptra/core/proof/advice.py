@@ -24,12 +24,15 @@ class Note:
         text: what it is and what to do, in words.
         about: the id of the source or subject that it is about.
         value: metres that would mend it, where that is one value.
+        first, last: the frames that it is about, where it is about some.
     """
 
     kind: str
     text: str
     about: str = ""
     value: float | None = None
+    first: int | None = None
+    last: int | None = None
 
 
 def is_turned(dioptres: NDArray[np.float32]) -> bool:

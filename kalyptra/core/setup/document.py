@@ -5,17 +5,20 @@ All lengths in pixels are pixels of the source picture at full size, from its to
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable
 from enum import StrEnum
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, PrivateAttr, model_validator
 
 from kalyptra.core.setup.distance import Distance, DistanceMap, Standing
+from kalyptra.core.setup.focus import Focus
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
 from kalyptra.core.setup.outline import Outline
 from kalyptra.core.setup.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
 
 VERSION: Literal[4] = 4
+T = TypeVar("T")
 
 Pixels = Annotated[float, Field(ge=0, le=4000)]
 FrameNumber = Annotated[int, Field(ge=0, le=10_000_000)]
@@ -215,23 +218,25 @@ class HeldRange(Frozen):
         return self
 
 
+FNumber = Annotated[float, Field(ge=0.01, le=256)]
+
+
+def kept_still(value: Any) -> Any:
+    """A plain number as a value that keeps still: setups of before these were keyed have one."""
+    return {"keys": [{"frame": 0, "value": value}]} if isinstance(value, int | float) else value
+
+
 class Lens(Frozen):
     focal_length_mm: Annotated[float, Field(ge=1, le=2000)] = 50.0
     sensor_width_mm: Annotated[float, Field(ge=1, le=200)] = 36.0
     aperture: Aperture = Aperture.F_NUMBER
-    f_number: Annotated[float, Field(ge=0.01, le=256)] = 1.8
-    softness: Pixels = 30.0
+    f_number: Annotated[Keyed[FNumber], BeforeValidator(kept_still)] = constant(1.8, FNumber)
+    softness: Annotated[Keyed[Pixels], BeforeValidator(kept_still)] = constant(30.0, Pixels)
     """Diameter of the circle of confusion that the backdrop gets, in px."""
     permissible_coc_mm: Annotated[float, Field(ge=0.0005, le=0.5)] = 0.03
     iris: Iris = Iris()
     highlights: Highlights = Highlights()
     held: HeldRange | None = None
-
-
-class Focus(Frozen):
-    """The focus curve."""
-
-    distance: Keyed[Distance] = constant(2.0, Distance)
 
 
 class Compression(StrEnum):
@@ -260,6 +265,14 @@ class Setup(Frozen):
     focus: Focus = Focus()
     output: Output = Output()
 
+    _memory: dict[Hashable, Any] = PrivateAttr(default_factory=dict)
+
+    def remembered(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What follows from this setup alone, worked out once: a setup never changes."""
+        if key not in self._memory:
+            self._memory[key] = make()
+        return cast("T", self._memory[key])
+
     @model_validator(mode="after")
     def _holds_together(self) -> Self:
         names = [subject.id for subject in self.subjects]
@@ -270,7 +283,7 @@ class Setup(Frozen):
                 raise ValueError(f"the region of {source.name or source.id} is the matte of no subject here")
         if self.plate.source is PlateSource.IMPORTED and self.plate.imported is None:
             raise ValueError("no plate was imported")
-        shortest = min([key.value for key in self.focus.distance.keys])
+        shortest = min(key.value for key in self.focus.distance.keys)
         if shortest * 1000 <= self.lens.focal_length_mm:
             raise ValueError("the focus distance must be longer than the focal length")
         return self

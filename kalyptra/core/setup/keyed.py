@@ -78,7 +78,7 @@ class Keyed(Frozen, Generic[T]):
                 that does not overshoot.
         """
         left, right, share = self.around(frame)
-        return mix(left.value, right.value, share) if share > 0 else left.value
+        return mix(left.value, right.value, share) if share else left.value
 
     def around(
         self, frame: float, clock: Callable[[float, float, float], float] | None = None

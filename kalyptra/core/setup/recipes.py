@@ -19,10 +19,11 @@ from kalyptra.core.setup.distance import (
     Pinned,
     Place,
 )
-from kalyptra.core.setup.document import Acts, Aperture, Setup
+from kalyptra.core.setup.document import Acts, Aperture, Pixels, Setup
+from kalyptra.core.setup.focus import still_focus
 from kalyptra.core.setup.keyed import Keyed, constant, mix_distance
 from kalyptra.core.setup.planes import Camera, of_rectangle
-from kalyptra.core.setup.resolve import camera_of
+from kalyptra.core.setup.resolve import camera_of, focus_of
 
 
 class Recipe(StrEnum):
@@ -54,9 +55,9 @@ def _with(setup: Setup, sources: list[AnySource], focus: float | None = None, so
     distance = setup.distance.model_copy(update={"sources": tuple(sources)})
     changed: dict[str, Any] = {"distance": distance}
     if focus is not None:
-        changed["focus"] = setup.focus.model_copy(update={"distance": constant(focus, Distance)})
+        changed["focus"] = setup.focus.model_copy(update={"distance": still_focus(focus)})
     if softness is not None:
-        lens = {"aperture": Aperture.SOFTNESS, "softness": softness}
+        lens = {"aperture": Aperture.SOFTNESS, "softness": constant(softness, Pixels)}
         changed["lens"] = setup.lens.model_copy(update=lens)
     return setup.model_copy(update=changed)
 
@@ -71,7 +72,7 @@ def _metres(value: float) -> Keyed[Distance]:
 
 def _miniature(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A sharp band below the middle, as a lens close above a model would have it."""
-    away = setup.focus.distance.at(frame, mix_distance)
+    away = focus_of(setup, frame, camera)
     h = camera.height
     length = {"fall_near": round(h * 0.36, 1), "fall_far": round(h * 0.42, 1), "width": round(h * 0.14, 1)}
     band = Band(

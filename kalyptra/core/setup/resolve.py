@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 from kalyptra.core.setup.distance import Backdrop, Corners, Ground, Pinned, SmoothBy
 from kalyptra.core.setup.document import (
@@ -18,13 +18,19 @@ from kalyptra.core.setup.document import (
     Setup,
     Subject,
 )
-from kalyptra.core.setup.keyed import mix_distance
+from kalyptra.core.setup.focus import Mark
+from kalyptra.core.setup.focus_at import Away, focus_at, mark_at
+from kalyptra.core.setup.keyed import constant, mix_distance, mix_linear
 from kalyptra.core.setup.outline_at import OutlineAt, outline_at
 from kalyptra.core.setup.planes import Camera, PlaneAt
 from kalyptra.core.setup.source_at import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
 from kalyptra.core.setup.standing import standing_at
 from kalyptra.core.setup.stored import Fit, ImportedMatte, PlatePatch
 
+UNKEYED = {"f_number": constant(1.0), "softness": constant(1.0)}
+"""What a lens at one frame has instead of values over time: keys elsewhere are none of its business."""
+CLOSEST = 1.02
+"""Focal lengths of the closest that a lens can be focused."""
 FARTHEST = 1 / 1000
 """Dioptres that stand for infinitely far where a distance has to be named."""
 
@@ -73,27 +79,65 @@ class SubjectAt:
 
 
 @dataclass(frozen=True)
-class Look:
+class Numbers:
+    """What a frame comes to without its mattes.
+
+    Attributes:
+        sources: of distance, those that are switched on.
+        backdrop: metres; what a softness is meant for.
+        focus: metres.
+        f_number, softness: one of them holds, as the lens says.
+        away: metres of each subject that is switched on and has a distance, by its id.
+        breathing: whether the angle of view changes with focus.
+    """
+
+    sources: tuple[SourceAt, ...]
+    backdrop: float
+    focus: float
+    lens: Lens
+    f_number: float
+    softness: float
+    away: dict[str, float]
+    breathing: bool
+
+
+@dataclass(frozen=True)
+class Look(Numbers):
     """All that the picture at one frame depends on, besides the footage.
 
     Attributes:
         subjects: those that are switched on.
         regions: those in whose mattes sources hold, switched on or not.
-        sources: of distance, those that are switched on.
         smooth: how far the distance map is softened, px of the source.
-        backdrop: metres; what a softness is meant for.
-        focus: metres.
     """
 
     subjects: tuple[SubjectAt, ...]
     regions: tuple[SubjectAt, ...]
-    sources: tuple[SourceAt, ...]
     smooth: float
     smooth_by: SmoothBy
-    backdrop: float
-    focus: float
-    lens: Lens
     plate: PlateAt
+
+
+def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
+    """The numbers of a setup at a frame; mattes, which take longest, are left alone.
+
+    Args:
+        size: (width, height) of the clip at full size.
+    """
+    camera = camera_of(setup, size)
+    focus = focus_of(setup, frame, camera)
+    sources = tuple(source_at(one, frame, camera, focus) for one in setup.distance.sources if one.enabled)
+    shown = [one for one in setup.subjects if one.enabled and one.acts is not Acts.REGION]
+    return Numbers(
+        sources=sources,
+        backdrop=backdrop_of(setup, frame, sources, camera),
+        focus=focus,
+        lens=setup.lens.model_copy(update=UNKEYED),
+        f_number=setup.lens.f_number.at(frame, mix_linear),
+        softness=setup.lens.softness.at(frame, mix_linear),
+        away={one.id: distance_of(setup, one, frame, camera) for one in shown},
+        breathing=setup.focus.breathing,
+    )
 
 
 def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
@@ -102,20 +146,42 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
     Args:
         size: (width, height) of the clip at full size.
     """
-    camera, focus = camera_of(setup, size), setup.focus.distance.at(frame, mix_distance)
-    sources = tuple(source_at(one, frame, camera, focus) for one in setup.distance.sources if one.enabled)
-    held = {one.region for one in sources if one.region}
+    numbers = numbers_at(setup, frame, size)
+    held = {one.region for one in numbers.sources if one.region}
+
+    def with_matte(subject: Subject) -> SubjectAt:
+        away = numbers.away.get(subject.id, 1.0)  # a region has none
+        return subject_at(subject, frame, away)
+
     return Look(
-        subjects=tuple(subject_at(setup, one, frame, camera) for one in setup.subjects if one.enabled),
-        regions=tuple(subject_at(setup, one, frame, camera) for one in setup.subjects if one.id in held),
-        sources=sources,
+        **{field.name: getattr(numbers, field.name) for field in fields(Numbers)},
+        subjects=tuple(with_matte(one) for one in setup.subjects if one.enabled),
+        regions=tuple(with_matte(one) for one in setup.subjects if one.id in held),
         smooth=setup.distance.smooth,
         smooth_by=setup.distance.smooth_by,
-        backdrop=backdrop_of(setup, frame, sources, camera),
-        focus=focus,
-        lens=setup.lens,
         plate=plate_at(setup.plate, frame),
     )
+
+
+def focus_of(setup: Setup, frame: float, camera: Camera) -> float:
+    """The focus distance in metres at a frame, longer than the focal length."""
+    closest = setup.lens.focal_length_mm / 1000 * CLOSEST
+    return max(closest, focus_at(setup.focus, frame, _away_in(setup, camera)))
+
+
+def mark_of(setup: Setup, mark: Mark, frame: float, size: tuple[int, int]) -> float:
+    """A mark's distance in metres at a frame."""
+    return mark_at(mark, frame, _away_in(setup, camera_of(setup, size)))
+
+
+def _away_in(setup: Setup, camera: Camera) -> Away:
+    subjects = {one.id: one for one in setup.subjects}
+
+    def away(name: str, at: float) -> float | None:
+        subject = subjects.get(name)
+        return distance_of(setup, subject, at, camera) if subject else None
+
+    return away
 
 
 def camera_of(setup: Setup, size: tuple[int, int]) -> Camera:
@@ -126,8 +192,8 @@ def camera_of(setup: Setup, size: tuple[int, int]) -> Camera:
     return Camera(*size, setup.lens.focal_length_mm / setup.lens.sensor_width_mm * size[0])
 
 
-def subject_at(setup: Setup, subject: Subject, frame: float, camera: Camera) -> SubjectAt:
-    """A subject at a frame."""
+def subject_at(subject: Subject, frame: float, distance: float) -> SubjectAt:
+    """A subject at a frame, at a distance in metres."""
     return SubjectAt(
         id=subject.id,
         acts=subject.acts,
@@ -138,12 +204,18 @@ def subject_at(setup: Setup, subject: Subject, frame: float, camera: Camera) -> 
             if away and frame + away >= 0
         ),
         refine=subject.refine,
-        distance=distance_of(setup, subject, frame, camera),
+        distance=distance,
     )
 
 
 def distance_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
     """A subject's distance in metres at a frame: from the ground it stands on, or from its keys."""
+    if subject.standing is None:
+        return subject.distance.at(frame, mix_distance)
+    return setup.remembered(("away", subject.id, frame, camera), lambda: _standing_of(setup, subject, frame, camera))
+
+
+def _standing_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
     ground = setup.distance.source(subject.standing.on) if subject.standing else None
     if subject.standing and isinstance(ground, Backdrop | Pinned | Ground | Corners):
 
@@ -164,17 +236,17 @@ def backdrop_of(setup: Setup, frame: float, sources: tuple[SourceAt, ...], camer
     return 1 / max(FARTHEST, min((ends_of(one.shape, camera)[0] for one in sources), default=FARTHEST))
 
 
-def spoken(look: Look, size: tuple[int, int]) -> tuple[float, float]:
+def spoken(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
     """The least and the most dioptres that sources and subjects name: what a chart, a plan or a legend has to show."""
     ends = [*named_by_sources(look, size)]
-    ends += [1 / one.distance for one in look.subjects if one.acts is not Acts.REGION]
+    ends += [1 / away for away in look.away.values()]
     ends.append(1 / look.focus)
     low, high = min(ends), max(ends)
     room = max((high - low) * 0.04, 0.002)
     return max(0.0, low - room), high + room
 
 
-def named_by_sources(look: Look, size: tuple[int, int]) -> tuple[float, float]:
+def named_by_sources(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
     """The least and the most dioptres that the sources name within the picture."""
     camera = Camera(*size, 1.0)
     ends = [one for source in look.sources for one in ends_of(source.shape, camera)]

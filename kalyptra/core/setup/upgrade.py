@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from kalyptra.core.setup.document import VERSION, Setup
 from kalyptra.core.setup.upgrade_1 import shapes_to_outlines
@@ -54,6 +54,26 @@ def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
         raise SetupError(f"a setup of version {version} that does not hold together: {error!r}") from error
     try:
         return Setup.model_validate_json(json.dumps(data))
+    except (ValidationError, ValueError) as error:
+        raise SetupError(plain_errors(error)) from error
+
+
+def with_parts(setup: Setup, parts: Mapping[str, Any]) -> Setup:
+    """A setup of which some parts (subjects, distance, lens ...) are others; what stays is not read again.
+
+    Raises:
+        SetupError: a part is out of bounds, or does not go with the rest.
+    """
+    fields = {name: getattr(setup, name) for name in Setup.model_fields if name != "version"}
+    unknown = set(parts) - set(fields)
+    if unknown:
+        raise SetupError(f"a setup has no part named {', '.join(sorted(unknown))}")
+    try:
+        read = {
+            name: TypeAdapter(Setup.model_fields[name].rebuild_annotation()).validate_json(json.dumps(part))
+            for name, part in parts.items()
+        }
+        return Setup(**(fields | read))
     except (ValidationError, ValueError) as error:
         raise SetupError(plain_errors(error)) from error
 

@@ -19,8 +19,8 @@ from kalyptra.core.export import RenderJob, render_to_file
 from kalyptra.core.frame import View
 from kalyptra.core.identity import look_identity
 from kalyptra.core.setup.distance import backdrop_at
-from kalyptra.core.setup.document import Focus, Footage, Output, Setup
-from kalyptra.core.setup.keyed import Key, Keyed
+from kalyptra.core.setup.document import Footage, Output, Setup
+from kalyptra.core.setup.focus import Focus, FocusCurve, FocusKey
 from kalyptra.core.tests import material
 from kalyptra.shell import render as shell_render
 
@@ -106,8 +106,8 @@ class Export(TestCase):
 class Identity(TestCase):
     def test_only_what_holds_at_a_frame_names_its_picture(self) -> None:
         def setup(far: float, late: float) -> Setup:
-            keys = (Key[float](frame=0, value=2), Key[float](frame=10, value=2), Key[float](frame=20, value=late))
-            return Setup(distance=backdrop_at(far), focus=Focus(distance=Keyed[float](keys=keys)))
+            keys = (FocusKey(frame=0, value=2), FocusKey(frame=10, value=2), FocusKey(frame=20, value=late))
+            return Setup(distance=backdrop_at(far), focus=Focus(distance=FocusCurve(keys=keys)))
 
         def name(one: Setup, frame: int, view: View = View.RESULT) -> str:
             return look_identity(one, frame, (160, 90), view, None)

@@ -12,8 +12,8 @@ from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.proof.blur_size import FAR, LARGEST, NEAR, SHARP, blur_view
 from kalyptra.core.reading import iris_outline, read_frame
 from kalyptra.core.setup.distance import backdrop_at
-from kalyptra.core.setup.document import Focus, HeldRange, Iris, Lens, Setup
-from kalyptra.core.setup.keyed import constant
+from kalyptra.core.setup.document import HeldRange, Iris, Lens, Setup
+from kalyptra.core.setup.focus import Focus, still_focus
 
 DISTANCES = st.floats(0.3, 200)
 
@@ -21,7 +21,7 @@ DISTANCES = st.floats(0.3, 200)
 def setup(**lens: object) -> Setup:
     return Setup(
         lens=Lens.model_validate({"f_number": 1.2} | lens),
-        focus=Focus(distance=constant(2.0)),
+        focus=Focus(distance=still_focus(2.0)),
         distance=backdrop_at(6.0),
     )
 

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from kalyptra.core.setup.document import Focus, Footage, OutlineMatte, Setup, Subject
+from kalyptra.core.setup.document import Footage, OutlineMatte, Setup, Subject
+from kalyptra.core.setup.focus import Focus, still_focus
 from kalyptra.core.setup.keyed import EASED, Ease, Handles, Key, Keyed, constant, ease_share, mix_distance, mix_linear
 from kalyptra.core.setup.outline import Curve, Outline
 from kalyptra.core.setup.resolve import resolve
@@ -108,6 +109,6 @@ class Documents(TestCase):
                 read_setup(text)
 
     def test_a_subject_that_is_off_is_not_in_the_look(self) -> None:
-        setup = Setup(subjects=(subject(enabled=False),), focus=Focus(distance=constant(2.5)))
+        setup = Setup(subjects=(subject(enabled=False),), focus=Focus(distance=still_focus(2.5)))
         self.assertEqual(resolve(setup, 0, (1920, 1080)).subjects, ())
         self.assertEqual(resolve(setup, 0, (1920, 1080)).focus, 2.5)

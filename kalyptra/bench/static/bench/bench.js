@@ -1,4 +1,6 @@
 // The frame of the page: header, stages, shortcuts, messages.
+import { pullsOf } from "./curve.js";
+import { bare } from "./document.js";
 import { brush } from "./marks.js";
 import { pen } from "./pen.js";
 import { nameOf } from "./sources.js";
@@ -19,11 +21,22 @@ function stageWords(stage) {
       return count === 0 ? "none yet" : count === 1 ? "1 subject" : `${count} subjects`;
     case "distance":
       return distanceWords();
+    case "pull":
+      return pullWords(setup);
     case "lens":
       return now ? `${setup.lens.focal_length_mm} mm, f/${now.lens.f_number.toFixed(1)}` : "";
     default:
       return shot().renderWords;
   }
+}
+
+function pullWords(setup) {
+  const { keys } = setup.focus.distance;
+  const pulls = pullsOf(bare(keys)).length;
+  const marks = setup.focus.marks ?? [];
+  const holds = keys.filter((key) => key.mark && marks.find((one) => one.id === key.mark)?.subject).length;
+  if (pulls === 0 && holds === 0) return "focus stays";
+  return [pulls === 1 ? "1 pull" : `${pulls} pulls`, holds ? (holds === 1 ? "1 hold" : `${holds} holds`) : ""].filter(Boolean).join(", ");
 }
 
 function distanceWords() {

@@ -1,47 +1,79 @@
-// The focus chart: time across, distance up (in dioptres, so that the near end has room), and the timeline below.
+// The focus chart: time across, distance up (in dioptres, so that the near end has room). Subjects are ribbons, the focus
+// curve has its band from near to far limit, and where a ribbon lies within the band it is drawn as sharp.
 import { bare } from "./document.js";
+import { curve, FOCUS, focusAt, keysOf, keyValue, markAt, moving, pullsOf, putting } from "./curve.js";
 import { needsLook, trustOf } from "./following.js";
 import { handFrames, movingHandKey } from "./lines.js";
 import { foundMatte } from "./found.js";
 import { svg } from "./svg.js";
-import { metres } from "./words.js";
+import { metres, rulers } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 
-const LEFT = 84;
-const RIGHT = 12;
-const TOP = 10;
-const FOOT = 66; // px below the plot: frame numbers, the outline's confidence, and the bar of what is ready
+export const LEFT = 84;
+export const RIGHT = 12;
+const TOP = 24;
+const FOOT = 66; // px below the plot: frame numbers, the confidence strip, and the bar of what is ready
 const STRIP = { up: 42, height: 13 }; // the confidence strip: px above the foot, and high
-const RULERS = [0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.7, 0.9, 1.2, 1.5, 2, 2.8, 4, 5.6, 8, 11, 16, 32, 100];
+const SNAP = 6; // px within which a key goes to what is near by
+const INKS = ["brick", "blue", "moss", "plum"];
+const LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ";
 
 function range(reading) {
   const distances = [];
-  for (const lens of reading.lens) distances.push(lens.focus, lens.near, lens.backdrop, lens.far ?? 1e4);
+  for (const lens of reading.lens) distances.push(lens.focus, lens.near, lens.farthest ?? 1e4, Math.min(lens.far ?? 1e4, 1e4));
   for (const rows of Object.values(reading.subjects)) for (const row of rows) distances.push(row.distance);
-  const low = 1 / Math.max(...distances);
-  const high = 1 / Math.min(...distances);
+  const low = 1 / distances.reduce((a, b) => Math.max(a, b));
+  const high = 1 / distances.reduce((a, b) => Math.min(a, b));
   const room = Math.max((high - low) * 0.08, 0.01);
   return { low: Math.max(0, low - room), high: high + room };
 }
+
+// The time scale, which the rows below share.
+export function timeAt(width) {
+  const [first, last] = [curve().first ?? 0, curve().last ?? Math.max(1, shot().clip.frames - 1)];
+  const room = width - LEFT - RIGHT;
+  return {
+    x: (frame) => LEFT + ((frame - first) / (last - first)) * room,
+    frame: (x) => Math.max(0, Math.min(shot().clip.frames - 1, Math.round(first + ((x - LEFT) / room) * (last - first)))),
+    first,
+    last,
+    each: room / (last - first),
+  };
+}
+
+export function easeWords(ease) {
+  return typeof ease === "string" ? { hold: "held", linear: "even", eased: "eased" }[ease] : "by handles";
+}
+
+export const markLook = (mark, i) => {
+  const subject = mark.subject && shot().setup.subjects.find((one) => one.id === mark.subject);
+  return { letter: LETTERS[i % 26], ink: INKS[subject ? subject.ink : i % 4] };
+};
 
 export const chart = () => ({
   svg: null,
   layers: null,
   size: { width: 0, height: 0 },
+  held: null, // the range of dioptres while something is dragged
+  band: null, // a rectangle that chooses keys
   init() {
     this.svg = this.$refs.chart;
     new ResizeObserver(() => {
       this.size = { width: this.svg.clientWidth, height: this.svg.clientHeight };
     }).observe(this.svg);
-    this.layers = { plot: svg("g"), time: svg("g"), head: svg("g") };
+    this.layers = { plot: svg("g"), time: svg("g"), focus: svg("g"), head: svg("g") };
     this.svg.replaceChildren(...Object.values(this.layers));
     window.Alpine.effect(() => this.drawPlot());
     window.Alpine.effect(() => this.drawTime());
+    window.Alpine.effect(() => this.drawFocus());
     window.Alpine.effect(() => this.drawHead());
+    window.Alpine.effect(() => this.follow());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
     this.svg.addEventListener("keydown", (event) => this.keyed(event));
+    this.svg.addEventListener("dblclick", (event) => this.twice(event));
+    this.svg.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
   },
   get now() {
     return viewer().frame;
@@ -53,108 +85,223 @@ export const chart = () => ({
     const at = shot().at(viewer().frame);
     return at ? `focus ${metres(at.lens.focus)}, sharp from ${metres(at.lens.near)} to ${metres(at.lens.far)}` : "";
   },
+  get pulling() {
+    return shot().stage === "pull";
+  },
+  get zoomed() {
+    return curve().first !== null || curve().low !== null;
+  },
+  fit() {
+    curve().fit();
+  },
 
-  // Time shows the whole clip, so that the shot's range can be pulled in and out.
   x(frame) {
-    const frames = Math.max(1, shot().clip.frames - 1);
-    return LEFT + (frame / frames) * (this.size.width - LEFT - RIGHT);
+    return timeAt(this.size.width).x(frame);
   },
   frameAt(x) {
-    const share = (x - LEFT) / (this.size.width - LEFT - RIGHT);
-    return Math.round(Math.max(0, Math.min(1, share)) * (shot().clip.frames - 1));
+    return timeAt(this.size.width).frame(x);
   },
   get bottom() {
     return this.size.height - FOOT;
+  },
+  range() {
+    if (this.held) return this.held;
+    if (curve().low !== null) return { low: curve().low, high: curve().high };
+    return range(bare(shot().reading));
+  },
+  scale() {
+    const { low, high } = this.range();
+    const high_px = this.bottom - TOP;
+    return {
+      y: (distance) => TOP + (((distance ? 1 / distance : 0) - low) / (high - low)) * high_px,
+      distance: (y) => 1 / Math.max(1e-4, low + ((y - TOP) / high_px) * (high - low)),
+      low,
+      high,
+    };
+  },
+  // The playhead stays in sight while the shot plays.
+  follow() {
+    const { first, last } = curve();
+    const at = viewer().frame;
+    if (first !== null && viewer().playing && (at < first || at > last)) queueMicrotask(() => curve().window(at, at + (last - first)));
   },
 
   drawPlot() {
     const reading = bare(shot().reading);
     const { width, height } = this.size;
     if (!reading || width === 0) return;
-    const { low, high } = range(reading);
-    const y = (distance) => this.bottom - (1 - ((distance ? 1 / distance : 0) - low) / (high - low)) * (this.bottom - TOP);
-    const x = (index) => this.x(reading.first + index * reading.step);
+    const { y, low, high } = this.scale();
+    const { first, step } = reading;
+    const time = timeAt(width);
+    const x = (index) => time.x(first + index * step);
     const parts = [svg("rect", { class: "ground", x: LEFT, y: TOP, width: width - LEFT - RIGHT, height: this.bottom - TOP })];
+    const tape = bare(shot().setup.focus.marks ?? []).map((mark) => y(markAt(mark.id, viewer().frame)));
     let last = -99;
-    for (const distance of RULERS) {
+    for (const [distance, words] of rulers()) {
       const at = y(distance);
-      if (at < TOP + 3 || at > this.bottom - 2 || Math.abs(at - last) < 15) continue;
+      if (1 / distance < low || 1 / distance > high || Math.abs(at - last) < 15) continue;
       last = at;
       parts.push(svg("line", { class: "grid", x1: LEFT, x2: width - RIGHT, y1: at, y2: at }));
-      parts.push(svg("text", { x: LEFT - 8, y: at + 4, "text-anchor": "end" }, `${distance} m`));
+      if (tape.every((one) => Math.abs(one - at) > 13)) parts.push(svg("text", { x: LEFT - 8, y: at + 4, "text-anchor": "end" }, words));
     }
-    const path = (value) => reading.lens.map((_, i) => `${i ? "L" : "M"}${x(i).toFixed(1)} ${y(value(i)).toFixed(1)}`).join("");
-    const back = reading.lens.map((_, i) => `L${x(reading.lens.length - 1 - i).toFixed(1)} ${y(reading.lens[reading.lens.length - 1 - i].far).toFixed(1)}`).join("");
-    parts.push(svg("path", { class: "limits", d: `${path((i) => reading.lens[i].near)}${back}Z` }));
-    parts.push(svg("path", { class: "backdrop", d: path((i) => reading.lens[i].backdrop) }));
-    const names = [{ at: y(reading.lens[0].backdrop), text: "Backdrop", ink: "" }];
+    const count = reading.lens.length;
+    const span = (near, far) => {
+      let there = "";
+      let back = "";
+      for (let i = 0; i < count; i++) {
+        there += `${i ? "L" : "M"}${x(i).toFixed(1)} ${y(near(i)).toFixed(1)}`;
+        const k = count - 1 - i;
+        back += `L${x(k).toFixed(1)} ${y(far(k)).toFixed(1)}`;
+      }
+      return `${there}${back}Z`;
+    };
+    const limits = span((i) => reading.lens[i].near, (i) => reading.lens[i].far); // prettier-ignore
+    const inside = { x: LEFT, y: TOP, width: width - LEFT - RIGHT, height: this.bottom - TOP };
+    const clips = svg("defs");
+    clips.append(clip("chart-plot", svg("rect", inside)), clip("chart-band", svg("path", { d: limits })));
+    const drawn = svg("g", { "clip-path": "url(#chart-plot)" });
+    drawn.append(svg("path", { class: "backdrop", d: span((i) => reading.lens[i].nearest, (i) => reading.lens[i].farthest) })); // prettier-ignore
+    drawn.append(svg("path", { class: "limits", d: limits }));
+    const at0 = Math.max(0, Math.min(count - 1, Math.round((time.first - first) / step)));
+    const names = [{ at: y(reading.lens[at0].farthest ?? 1e4) + 14, text: "all else", ink: "" }];
+    const sharp = svg("g", { "clip-path": "url(#chart-band)" });
     for (const one of shot().setup.subjects) {
       const rows = reading.subjects[one.id];
       if (!rows) continue;
-      parts.push(svg("path", { class: `ribbon ribbon-${one.ink}`, d: path((i) => rows[i].distance) }));
-      // Where the ribbon lies within the limits it is drawn as sharp.
-      let run = "";
-      rows.forEach((row, i) => {
-        const { near, far } = reading.lens[i];
-        const sharp = row.distance >= near && (far === null || row.distance <= far);
-        run += sharp ? `${run === "" || run.endsWith("|") ? "M" : "L"}${x(i).toFixed(1)} ${y(row.distance).toFixed(1)}` : "|";
-      });
-      const sharp = run.replaceAll("|", "");
-      if (sharp) parts.push(svg("path", { class: `ribbon-sharp ribbon-${one.ink}`, d: sharp }));
-      names.push({ at: y(rows[0].distance), text: one.name, ink: `ribbon-${one.ink}` });
+      const half = (one.depth ?? 0) / 2;
+      const line = () => rows.map((row, i) => `${i ? "L" : "M"}${x(i).toFixed(1)} ${y(row.distance).toFixed(1)}`).join("");
+      const d = half > 0 ? span((i) => Math.max(0.01, rows[i].distance - half), (i) => rows[i].distance + half) : line(); // prettier-ignore
+      drawn.append(svg("path", { class: `ribbon ribbon-${one.ink} ${half > 0 ? "" : "thin"}`, d }));
+      sharp.append(svg("path", { class: `ribbon-sharp ribbon-${one.ink} ${half > 0 ? "" : "thin"}`, d }));
+      names.push({ at: y(rows[at0].distance), text: one.name, ink: `ribbon-${one.ink}` });
     }
-    parts.push(svg("path", { class: "focus-line", d: path((i) => reading.lens[i].focus) }));
-    const keys = shot().setup.focus.distance.keys;
-    if (keys.length > 1) for (const key of keys) parts.push(svg("circle", { class: "focus-key", cx: this.x(key.frame), cy: y(key.value), r: 4.5 }));
+    drawn.append(sharp);
+    parts.push(clips, drawn);
     // Names side by side where their lines are close.
     names.sort((a, b) => a.at - b.at);
     let free = -99;
     let shift = 0;
     for (const name of names) {
-      shift = Math.abs(name.at - free) < 14 ? shift + 110 : 0;
+      if (name.at < TOP || name.at > this.bottom + 12) continue;
+      shift = Math.abs(name.at - free) < 14 ? shift + 100 : 0;
       free = name.at;
-      parts.push(svg("text", { class: `name ${name.ink}`, x: this.x(reading.first) + 10 + shift, y: Math.max(TOP + 12, name.at - 5) }, name.text));
+      parts.push(svg("text", { class: `name ${name.ink}`, x: LEFT + 24 + shift, y: Math.max(TOP + 12, name.at - 5) }, name.text));
     }
     this.layers.plot.replaceChildren(...parts);
+  },
+
+  // The curve itself, its keys, pulls and marks; drawn from what is on this page, so that a drag answers at once.
+  drawFocus() {
+    const { width } = this.size;
+    if (!shot().reading || width === 0) return;
+    const keys = keysOf(FOCUS);
+    const { y } = this.scale();
+    const time = timeAt(width);
+    const parts = [];
+    const focused = this.svg.contains(document.activeElement) ? document.activeElement.dataset : {};
+    const group = svg("g", { "clip-path": "url(#chart-plot)" });
+    const steps = Math.min(600, Math.max(2, Math.ceil(time.last - time.first)));
+    let d = "";
+    for (let i = 0; i <= steps; i++) {
+      const frame = time.first + ((time.last - time.first) * i) / steps;
+      d += `${i ? "L" : "M"}${time.x(frame).toFixed(1)} ${y(focusAt(keys, frame)).toFixed(1)}`;
+    }
+    for (const pull of pullsOf(keys)) {
+      const [a, b] = [time.x(pull.left.frame), time.x(pull.right.frame)];
+      if (b < LEFT || a > width - RIGHT) continue;
+      group.append(svg("rect", { class: "pull-wash", x: a, y: TOP, width: b - a, height: this.bottom - TOP }));
+      if (!this.pulling) continue;
+      const words = `pull: ${pull.frames} frames, ${easeWords(pull.left.ease ?? "eased")}`;
+      parts.push(svg("path", { class: "pull-line", d: `M${a} ${TOP}v-7H${b}v7` }));
+      const wide = b - a > 34 ? svg("rect", { class: "pull-grip", x: a, y: TOP - 20, width: Math.max(10, b - a), height: 18, "data-pull": pull.i, tabindex: 0, role: "button", "aria-label": `${words}, from frame ${pull.left.frame}` }) : null;
+      parts.push(svg("text", { class: "pull-name", x: Math.min(Math.max((a + b) / 2, LEFT + 70), width - 80), y: TOP - 11, "text-anchor": "middle" }, words));
+      if (wide) parts.push(wide);
+    }
+    group.append(svg("path", { class: "focus-line", d }));
+    parts.unshift(group);
+    for (const cut of bare(shot().seen.focus.cuts ?? [])) {
+      if (cut >= time.first && cut <= time.last) parts.push(svg("path", { class: "cut", d: `M${time.x(cut)} ${TOP}V${this.bottom}` }));
+    }
+    if (keys.length > 1 || this.pulling) {
+      for (const key of keys) {
+        if (key.frame < time.first || key.frame > time.last) continue;
+        const [cx, cy] = [time.x(key.frame), y(keyValue(key, key.frame))];
+        if (cy < TOP - 2 || cy > this.bottom + 2) continue;
+        const chosen = curve().isChosen(FOCUS, key.frame);
+        parts.push(svg("circle", { class: `focus-key ${chosen ? "chosen" : ""}`, cx, cy, r: chosen ? 5.5 : 4.5, "data-focus": key.frame, tabindex: this.pulling ? 0 : -1, role: "button",
+          "aria-label": `Focus key at frame ${key.frame}, ${metres(keyValue(key, key.frame))}`, "aria-pressed": chosen })); // prettier-ignore
+      }
+    }
+    if (this.pulling) parts.push(...this.tape(y));
+    if (this.band) parts.push(svg("rect", { class: "shape-ring ink-1", ...this.band }));
+    this.layers.focus.replaceChildren(...parts);
+    for (const name of ["focus", "pull", "mark"]) {
+      if (focused[name] === undefined || this.held) continue;
+      // A key that was moved has another frame: the keyboard goes along.
+      const there = this.layers.focus.querySelector(`[data-${name}="${focused[name]}"]`) ?? this.layers.focus.querySelector(".focus-key.chosen");
+      there?.focus({ preventScroll: true });
+    }
+  },
+  // Marks lie on the axis as tape lies on a lens; those that would cover each other are moved aside.
+  tape(y) {
+    const parts = [];
+    let free = -99;
+    bare(shot().seen.focus.marks ?? [])
+      .map((mark, i) => ({ mark, at: y(markAt(mark.id, viewer().frame)), ...markLook(mark, i) }))
+      .sort((a, b) => a.at - b.at)
+      .forEach(({ mark, at, letter, ink }) => {
+        if (at < TOP - 8 || at > this.bottom + 8) return;
+        const top = Math.max(at, free + 15);
+        free = top;
+        const words = metres(markAt(mark.id, viewer().frame));
+        parts.push(svg("path", { class: `tape tape-${ink}`, d: `M${LEFT - 24} ${top - 7}h14l8 7l-8 7h-14Z`, "data-mark": mark.id, tabindex: 0, role: "button", "aria-label": `Mark ${letter}, ${mark.name}, ${words}` }));
+        parts.push(svg("text", { class: "tape-letter", x: LEFT - 17, y: top + 4, "text-anchor": "middle" }, letter));
+        parts.push(svg("text", { x: LEFT - 28, y: top + 4, "text-anchor": "end" }, words));
+      });
+    return parts;
   },
 
   drawTime() {
     const { width, height } = this.size;
     if (width === 0) return;
     const { first, last } = shot().setup.footage;
-    const frames = shot().clip.frames;
-    const step = [1, 2, 5, 10, 12, 24, 48, 100, 200, 500, 1000, 2000, 5000, 10000].find((one) => (one / frames) * (width - LEFT) > 62) ?? 20000;
+    const time = timeAt(width);
+    const x = (frame) => Math.max(LEFT, Math.min(width - RIGHT, time.x(frame)));
+    const wide = time.last - time.first;
+    const step = [1, 2, 5, 10, 12, 24, 48, 100, 200, 500, 1000, 2000, 5000, 10000].find((one) => (one / wide) * (width - LEFT) > 62) ?? 20000;
     const parts = [];
-    for (let frame = 0; frame < frames; frame += step) {
-      parts.push(svg("line", { class: "grid", x1: this.x(frame), x2: this.x(frame), y1: TOP, y2: this.bottom }));
-      parts.push(svg("text", { x: this.x(frame), y: this.bottom + 14, "text-anchor": "middle" }, String(frame)));
+    for (let frame = Math.ceil(time.first / step) * step; frame <= time.last; frame += step) {
+      parts.push(svg("line", { class: "grid", x1: time.x(frame), x2: time.x(frame), y1: TOP, y2: this.bottom }));
+      parts.push(svg("text", { x: time.x(frame), y: this.bottom + 14, "text-anchor": "middle" }, String(frame)));
     }
     const bar = { y: height - 20, height: 6 };
     parts.push(svg("text", { x: LEFT - 8, y: bar.y + 7, "text-anchor": "end" }, "ready"));
-    parts.push(svg("rect", { class: "waiting", x: this.x(first), width: Math.max(1, this.x(last) - this.x(first)), ...bar }));
-    for (const [a, b] of viewer().ready) parts.push(svg("rect", { class: "ready", x: this.x(a), width: Math.max(2, this.x(b) - this.x(a)), ...bar }));
-    parts.push(...this.strip(height - STRIP.up, first));
-    if (first > 0) parts.push(svg("rect", { class: "outside", x: LEFT, y: TOP, width: this.x(first) - LEFT, height: this.bottom - TOP }));
-    if (last < frames - 1) parts.push(svg("rect", { class: "outside", x: this.x(last), y: TOP, width: width - RIGHT - this.x(last), height: this.bottom - TOP }));
-    parts.push(svg("rect", { class: "range-end", "data-end": "first", x: this.x(first) - 3, y: height - 24, width: 4, height: 14 }));
-    parts.push(svg("rect", { class: "range-end", "data-end": "last", x: this.x(last) - 1, y: height - 24, width: 4, height: 14 }));
+    parts.push(svg("rect", { class: "waiting", x: x(first), width: Math.max(1, x(last) - x(first)), ...bar }));
+    for (const [a, b] of viewer().ready) if (b >= time.first && a <= time.last) parts.push(svg("rect", { class: "ready", x: x(a), width: Math.max(2, x(b) - x(a)), ...bar }));
+    parts.push(...this.strip(height - STRIP.up, first, time));
+    if (first > time.first) parts.push(svg("rect", { class: "outside", x: LEFT, y: TOP, width: x(first) - LEFT, height: this.bottom - TOP }));
+    if (last < time.last) parts.push(svg("rect", { class: "outside", x: x(last), y: TOP, width: width - RIGHT - x(last), height: this.bottom - TOP }));
+    if (first >= time.first) parts.push(svg("rect", { class: "range-end", "data-end": "first", x: x(first) - 3, y: height - 24, width: 4, height: 14 }));
+    if (last <= time.last) parts.push(svg("rect", { class: "range-end", "data-end": "last", x: x(last) - 1, y: height - 24, width: 4, height: 14 }));
     this.layers.time.replaceChildren(...parts);
   },
 
   // How far the chosen outline can be trusted: high where it can, hatched where a frame needs a look, and its keys.
-  strip(top, first) {
+  strip(top, first, time) {
     const outline = shot().outline();
     const matte = foundMatte();
     if (!outline && !shot().reading?.mattes?.[shot().chosen]) return [];
     const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, outline ? "outline" : "matte")];
     const { height } = STRIP;
-    const wide = Math.max(1.2, this.x(1) - this.x(0));
+    const wide = Math.max(1.2, time.each);
+    const seen = (x) => x > LEFT - 6 && x < this.size.width - RIGHT + 6;
     let good = "";
     let bad = "";
     let unseen = "";
     trustOf(shot().chosen, outline?.id).forEach(([kind, sure], i) => {
       if ((outline && kind === "b") || kind === "-" || kind === "n") return;
-      const x = this.x(first + i) - wide / 2;
+      const x = time.x(first + i) - wide / 2;
+      if (!seen(x)) return;
       const high = Math.max(1.5, (sure / 100) * height);
       const bar = `M${x.toFixed(1)} ${(top + height).toFixed(1)}v${(-high).toFixed(1)}h${wide.toFixed(1)}v${high.toFixed(1)}z`;
       if (needsLook([kind, sure])) bad += bar + `M${x.toFixed(1)} ${top}h${wide.toFixed(1)}v3h${(-wide).toFixed(1)}z`;
@@ -164,7 +311,8 @@ export const chart = () => ({
     parts.push(svg("path", { class: "trust-good", d: good }), svg("path", { class: "trust-bad", d: bad }), svg("path", { class: "trust-unseen", d: unseen }));
     const hand = outline ? handFrames(outline) : (matte?.keys ?? []).map((key) => key.frame);
     for (const frame of hand) {
-      const x = this.x(frame);
+      const x = time.x(frame);
+      if (!seen(x)) continue;
       const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
       parts.push(svg("path", { class: `hand-key ribbon-${shot().subject().ink}`, d, "data-key": frame, tabindex: 0, role: "button", "aria-label": `Hand-made key at frame ${frame}` }));
     }
@@ -174,9 +322,126 @@ export const chart = () => ({
   drawHead() {
     if (this.size.width === 0) return;
     const at = this.x(viewer().frame);
+    if (at < LEFT - 1 || at > this.size.width - RIGHT + 1) return this.layers.head.replaceChildren();
     this.layers.head.replaceChildren(
       svg("line", { class: "playhead", x1: at, x2: at, y1: TOP - 4, y2: this.size.height - 8 }),
-      svg("path", { class: "playhead-tip", d: `M${at - 5} 0h10l-5 8z` }),
+      svg("path", { class: "playhead-tip", d: `M${at - 5} ${TOP - 12}h10l-5 8z` }),
+    );
+  },
+
+  // Follow the pointer until it is let go; `end` is told whether it moved.
+  track(event, move, end) {
+    this.svg.setPointerCapture(event.pointerId);
+    const box = this.svg.getBoundingClientRect();
+    let moved = false;
+    const moves = (at) => {
+      if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 3) return;
+      moved = true;
+      move(at.clientX - box.left, at.clientY - box.top, at);
+    };
+    const stop = () => {
+      this.svg.removeEventListener("pointermove", moves);
+      this.held = null;
+      end?.(moved);
+    };
+    this.svg.addEventListener("pointermove", moves);
+    this.svg.addEventListener("pointerup", stop, { once: true });
+    this.svg.addEventListener("pointercancel", stop, { once: true });
+  },
+  // What a key is drawn to: other keys, the playhead and cuts in time; marks and subjects in distance.
+  snapped(x, y, frames) {
+    const time = timeAt(this.size.width);
+    const others = [...keysOf(FOCUS, shot().setup).map((key) => key.frame).filter((one) => !frames.includes(one)), viewer().frame, ...bare(shot().setup.focus.cuts ?? [])]; // prettier-ignore
+    const near = others.find((frame) => Math.abs(time.x(frame) - x) < SNAP);
+    const frame = near ?? time.frame(x);
+    const scale = this.scale();
+    const marks = bare(shot().setup.focus.marks ?? []);
+    const mark = marks.find((one) => Math.abs(scale.y(markAt(one.id, frame)) - y) < SNAP);
+    if (mark) return { frame, mark: mark.id, value: markAt(mark.id, frame) };
+    const at = shot().at(frame);
+    const subject = Object.values(at?.subjects ?? {}).find((one) => Math.abs(scale.y(one.distance) - y) < SNAP);
+    return { frame, mark: null, value: Number((subject?.distance ?? scale.distance(y)).toPrecision(5)) };
+  },
+  pullFocusKey(from, event) {
+    if (event.shiftKey) {
+      const chosen = curve().path === FOCUS ? curve().chosen : [];
+      curve().choose(FOCUS, chosen.includes(from) ? chosen.filter((one) => one !== from) : [...chosen, from]);
+      return;
+    }
+    if (!curve().isChosen(FOCUS, from)) curve().choose(FOCUS, [from]);
+    const frames = [...curve().chosen];
+    this.held = this.range();
+    const start = keysOf(FOCUS, shot().setup).find((key) => key.frame === from);
+    const y0 = this.scale().y(keyValue(start, from));
+    this.track(
+      event,
+      (x, y, at) => {
+        const to = this.snapped(x, y, frames);
+        const by = Math.max(-Math.min(...frames), to.frame - from);
+        let change = (key) => key;
+        // Up and down only once it is meant: a key that is moved in time alone keeps its mark.
+        const upright = at.altKey || Math.abs(y - y0) > 4;
+        if (upright && frames.length === 1) change = (key) => ({ ...key, value: to.value, mark: to.mark });
+        else if (upright) {
+          const step = 1 / to.value - 1 / keyValue(start, from);
+          change = (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + step) });
+        }
+        curve().chosen = frames.map((frame) => frame + by);
+        shot().sketch(moving(FOCUS, frames, by, change), true);
+      },
+      (moved) => {
+        if (moved) shot().commit();
+        else viewer().go(from);
+      },
+    );
+  },
+  pullWhole(i, event) {
+    const pull = pullsOf(keysOf(FOCUS, shot().setup)).find((one) => one.i === i);
+    const frames = [pull.left.frame, pull.right.frame];
+    curve().choose(FOCUS, frames);
+    const time = timeAt(this.size.width);
+    const from = event.clientX - this.svg.getBoundingClientRect().left;
+    this.track(
+      event,
+      (x) => {
+        const by = Math.max(-frames[0], Math.round((x - from) / time.each));
+        curve().chosen = frames.map((frame) => frame + by);
+        shot().sketch(moving(FOCUS, frames, by), true);
+      },
+      (moved) => moved && shot().commit(),
+    );
+  },
+  pullMark(id, event) {
+    this.held = this.range();
+    const mark = shot().setup.focus.marks.find((one) => one.id === id);
+    if (mark.subject) return;
+    this.track(
+      event,
+      (_, y) => {
+        const value = Number(this.scale().distance(y).toPrecision(4));
+        shot().sketch((setup) => (setup.focus.marks.find((one) => one.id === id).distance = value));
+        // The curve on this page follows at once; the server's numbers come after.
+        const reading = bare(shot().reading);
+        shot().reading = { ...reading, marks: { ...reading.marks, [id]: reading.marks[id].map(() => value) } };
+      },
+      (moved) => moved && shot().commit(),
+    );
+  },
+  chooseBand(event) {
+    const box = this.svg.getBoundingClientRect();
+    const [x0, y0] = [event.clientX - box.left, event.clientY - box.top];
+    this.track(
+      event,
+      (x, y) => {
+        this.band = { x: Math.min(x, x0), y: Math.min(y, y0), width: Math.abs(x - x0), height: Math.abs(y - y0) };
+        const scale = this.scale();
+        const inside = keysOf(FOCUS).filter((key) => {
+          const [cx, cy] = [this.x(key.frame), scale.y(keyValue(key, key.frame))];
+          return cx >= this.band.x && cx <= this.band.x + this.band.width && cy >= this.band.y && cy <= this.band.y + this.band.height;
+        });
+        curve().choose(FOCUS, inside.map((key) => key.frame)); // prettier-ignore
+      },
+      () => (this.band = null),
     );
   },
 
@@ -184,52 +449,124 @@ export const chart = () => ({
   pullKey(from, event) {
     const line = shot().line;
     let to = from;
-    this.svg.setPointerCapture(event.pointerId);
-    const move = (at) => {
-      if (!line) return; // a matte belongs to its frame
-      to = this.frameAt(at.clientX - this.svg.getBoundingClientRect().left);
-      viewer().go(to);
-    };
-    const stop = () => {
-      this.svg.removeEventListener("pointermove", move);
-      if (to === from) viewer().go(from);
-      else shot().commit(movingHandKey(line, from, to));
-    };
-    this.svg.addEventListener("pointermove", move);
-    this.svg.addEventListener("pointerup", stop, { once: true });
-    this.svg.addEventListener("pointercancel", stop, { once: true });
+    this.track(
+      event,
+      (x) => {
+        if (!line) return; // a matte belongs to its frame
+        to = this.frameAt(x);
+        viewer().go(to);
+      },
+      () => {
+        if (to === from) viewer().go(from);
+        else shot().commit(movingHandKey(line, from, to));
+      },
+    );
   },
   keyed(event) {
-    const { key } = event.target.dataset ?? {};
+    const { key, focus, pull, mark } = event.target.dataset ?? {};
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-    if (key === undefined || (!by && event.key !== "Enter")) return;
+    const up = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+    const command = event.ctrlKey || event.metaKey;
+    const many = event.shiftKey ? 10 : 1;
+    const done = () => {
+      event.preventDefault();
+      event.stopPropagation();
+    };
+    if (key !== undefined) {
+      if (!by && event.key !== "Enter") return;
+      done();
+      if (!by) viewer().go(Number(key));
+      else if (shot().line) shot().commit(movingHandKey(shot().line, Number(key), Number(key) + by));
+      return;
+    }
+    if (pull !== undefined) {
+      const found = pullsOf(keysOf(FOCUS)).find((one) => one.i === Number(pull));
+      if (by) {
+        done();
+        curve().choose(FOCUS, [found.left.frame, found.right.frame]);
+        curve().nudge(by * many);
+      } else if (event.key === "[" || event.key === "]") {
+        done();
+        const to = found.right.frame + (event.key === "]" ? 1 : -1);
+        if (to > found.left.frame) shot().commit(moving(FOCUS, [found.right.frame], to - found.right.frame));
+      }
+      return;
+    }
+    if (mark !== undefined && up) {
+      done();
+      this.shiftMark(mark, up * many);
+      return;
+    }
+    const letter = event.key.toLowerCase();
+    if (command && letter === "c" && curve().chosen.length) return done(), curve().copy();
+    if (command && letter === "v" && curve().held.length) return done(), curve().paste();
+    if (focus === undefined) return;
+    if (!curve().isChosen(FOCUS, Number(focus))) curve().choose(FOCUS, [Number(focus)]);
+    const { low, high } = this.scale();
+    if (by) (done(), curve().nudge(by * many));
+    else if (up) (done(), curve().shift(((high - low) / 200) * up * many));
+    else if (event.key === "Delete" || event.key === "Backspace") (done(), curve().drop());
+    else if (event.key === "Enter") (done(), viewer().go(Number(focus)));
+    else if (event.key === "Escape") (done(), curve().clear());
+  },
+  shiftMark(id, by) {
+    const { low, high } = this.scale();
+    shot().commit((setup) => {
+      const mark = setup.focus.marks.find((one) => one.id === id);
+      if (!mark.subject) mark.distance = Number((1 / Math.max(1e-4, 1 / mark.distance + ((high - low) / 200) * by)).toPrecision(5));
+    });
+  },
+  // Twice on the plot puts a key there.
+  twice(event) {
+    if (!this.pulling || event.target.dataset.focus !== undefined) return;
+    const box = this.svg.getBoundingClientRect();
+    const [x, y] = [event.clientX - box.left, event.clientY - box.top];
+    if (x < LEFT || y < TOP || y > this.bottom) return;
+    const found = this.snapped(x, y, []);
+    shot().commit(putting(FOCUS, { ...found, ease: "eased" }));
+    curve().choose(FOCUS, [found.frame]);
+  },
+  // The wheel zooms in time, with Shift it scrolls, with Ctrl or Alt it zooms in distance.
+  wheel(event) {
     event.preventDefault();
-    if (!by) viewer().go(Number(key));
-    else if (shot().line) shot().commit(movingHandKey(shot().line, Number(key), Number(key) + by));
+    const box = this.svg.getBoundingClientRect();
+    const [x, y] = [event.clientX - box.left, event.clientY - box.top];
+    const time = timeAt(this.size.width);
+    const turn = event.deltaY || event.deltaX;
+    if (event.shiftKey) curve().scroll(((time.last - time.first) / 12) * Math.sign(turn));
+    else if (event.ctrlKey || event.altKey) {
+      const { low, high, distance } = this.scale();
+      const at = 1 / distance(y);
+      const by = Math.exp(turn * 0.0015);
+      [curve().low, curve().high] = [Math.max(0, at - (at - low) * by), at + (high - at) * by];
+    } else curve().zoom(Math.exp(turn * 0.0015), time.first + ((x - LEFT) / time.each));
   },
 
   down(event) {
     if (event.button !== 0) return;
-    const { end, key } = event.target.dataset ?? {};
-    if (key !== undefined) {
-      this.pullKey(Number(key), event);
-      return;
-    }
-    const local = (at) => this.frameAt(at.clientX - this.svg.getBoundingClientRect().left);
-    const move = (at) => {
-      const frame = local(at);
-      if (!end) return viewer().go(frame);
-      const { first, last } = shot().setup.footage;
-      shot().draft((setup) => (setup.footage[end] = end === "first" ? Math.min(frame, last) : Math.max(frame, first)));
-    };
-    this.svg.setPointerCapture(event.pointerId);
-    this.svg.addEventListener("pointermove", move);
-    const stop = () => {
-      this.svg.removeEventListener("pointermove", move);
-      if (end) shot().commit();
-    };
-    this.svg.addEventListener("pointerup", stop, { once: true });
-    this.svg.addEventListener("pointercancel", stop, { once: true });
-    if (!end) move(event);
+    const { end, key, focus, pull, mark } = event.target.dataset ?? {};
+    if (key !== undefined) return this.pullKey(Number(key), event);
+    if (this.pulling && focus !== undefined) return event.target.focus?.({ preventScroll: true }), this.pullFocusKey(Number(focus), event);
+    if (pull !== undefined) return this.pullWhole(Number(pull), event);
+    if (mark !== undefined) return this.pullMark(mark, event);
+    if (this.pulling && event.shiftKey && !end) return this.chooseBand(event);
+    const box = this.svg.getBoundingClientRect();
+    if (!end) viewer().go(this.frameAt(event.clientX - box.left));
+    this.track(
+      event,
+      (x) => {
+        const frame = this.frameAt(x);
+        if (!end) return viewer().go(frame);
+        const { first, last } = shot().setup.footage;
+        shot().draft((setup) => (setup.footage[end] = end === "first" ? Math.min(frame, last) : Math.max(frame, first)));
+      },
+      (moved) => end && moved && shot().commit(),
+    );
   },
 });
+
+function clip(id, shape) {
+  const found = svg("clipPath", { id });
+  found.append(shape);
+  return found;
+}

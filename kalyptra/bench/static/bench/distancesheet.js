@@ -1,6 +1,6 @@
 // The sheet of the Distance stage: the sources in their order, the chosen one, recipes, and what is amiss.
 import { askJson } from "../design/scripts/server.js";
-import { bare, copy } from "./document.js";
+import { bare } from "./document.js";
 import { putting } from "./fields.js";
 import { work } from "./following.js";
 import { newId } from "./lines.js";
@@ -88,7 +88,7 @@ export const distanceParts = {
       this.recipe = "";
       if (!recipe) return;
       try {
-        const made = await askJson("POST", shot().url("recipe"), { recipe, setup: copy(shot().setup), frame: viewer().frame });
+        const made = await askJson("POST", shot().url("recipe"), shot().unsaved({ recipe, frame: viewer().frame }));
         shot().source = made.distance.sources.at(-1).id;
         await shot().commit((setup) => Object.assign(setup, { distance: made.distance, focus: made.focus, lens: made.lens }));
       } catch (refusal) {

@@ -7,6 +7,9 @@ import { toast } from "./toasts.js";
 export const bare = (value) => window.Alpine.raw(value);
 export const copy = (value) => JSON.parse(JSON.stringify(bare(value)));
 
+const READ_WHOLE = 2000; // frames up to which all numbers are read at once
+const same = (a, b) => a === b || JSON.stringify(a) === JSON.stringify(b);
+
 function walk(setup, path, subjectId) {
   const parts = path.split(".");
   let at = setup;
@@ -71,6 +74,7 @@ export function createShot(state) {
     readingWanted: false,
     working: null, // what a gesture makes of the setup, where no number of the page depends on it
     readingBusy: false,
+    stretch: {}, // what of a very long shot the numbers are read of, frame by frame
     renderWords: "not yet",
 
     url(rest) {
@@ -108,13 +112,21 @@ export function createShot(state) {
       this.read();
       window.Alpine.store("viewer").draft();
     },
-    // The same for a change that is seen in the picture alone: the page's fields need not be gone through.
-    sketch(change) {
+    // The same for what is dragged on the picture or in a drawing: the page's fields need not be gone through.
+    sketch(change, numbers = false) {
       const next = copy(this.setup);
       change(next);
       this.working = next;
       this.drafting = true;
       window.Alpine.store("viewer").draft();
+      if (numbers && !this.readingBusy) this.read();
+    },
+    // What of the working copy is not saved, as the server takes it: parts of the setup that are others.
+    unsaved(more) {
+      const [seen, saved] = [bare(this.seen), bare(this.saved)];
+      const changed = {};
+      for (const name of Object.keys(seen)) if (name !== "version" && !same(seen[name], saved.setup[name])) changed[name] = seen[name];
+      return { base: saved.revision, changed, ...more };
     },
     get seen() {
       return this.working ?? this.setup;
@@ -188,6 +200,16 @@ export function createShot(state) {
       }
     },
 
+    // A very long shot is read every n-th frame; where the chart looks closely, frame by frame.
+    span(first, last) {
+      const { frames } = this.clip;
+      if (frames <= READ_WHOLE) return;
+      const next = first !== null && last - first < READ_WHOLE ? { first, last } : {};
+      if (same(next, this.stretch)) return;
+      this.stretch = next;
+      clearTimeout(this.spanning);
+      this.spanning = setTimeout(() => this.read(), 150);
+    },
     // The numbers of the working copy; only the newest question matters.
     async read() {
       this.readingWanted = true;
@@ -196,7 +218,9 @@ export function createShot(state) {
       while (this.readingWanted) {
         this.readingWanted = false;
         try {
-          this.reading = await askJson("POST", this.url("readings"), { setup: copy(this.setup) });
+          const mattes = !this.drafting || !this.reading;
+          const found = await askJson("POST", this.url("readings"), this.unsaved({ mattes, ...this.stretch }));
+          this.reading = mattes ? found : { ...bare(this.reading), ...found };
         } catch (refusal) {
           if (!this.drafting) toast(refusal.message, true);
         }

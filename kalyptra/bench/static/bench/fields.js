@@ -1,5 +1,6 @@
 // The form controls of the design system, tied to a place in the setup.
 import { addKey, bare, keyIndex, putKeyed, putPath } from "./document.js";
+import { FOCUS, valueAt as valueAtFrame } from "./curve.js";
 import { keyedAt } from "./keys.js";
 import { fromUnit, shownUnit, toUnit } from "./words.js";
 
@@ -17,6 +18,7 @@ const PIXELS_A_RANGE = 700; // a drag this long crosses the whole range
 // The value of a keyed thing at this frame; of a subject that stands on a ground, as the server reads it.
 function keyedNow(path) {
   if (path === "@.distance" && shot().subject()?.standing) return shot().at(frame())?.subjects[shot().chosen]?.distance ?? null;
+  if (path === FOCUS) return valueAtFrame(FOCUS, frame(), shot().setup);
   const keyed = shot().get(path);
   return keyed ? keyedAt(bare(keyed), frame(), path.split(".").at(-1)) : null;
 }

@@ -101,8 +101,8 @@ export const ground = () => ({
       this.dragging = true;
       const to = this.place(at);
       // With Alt a pin stays where it is, and up and down change its distance.
-      if (at.altKey && start !== null) shot().draft(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
-      else shot().draft(changing((source) => handle.move(source, [handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]])));
+      if (at.altKey && start !== null) shot().sketch(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
+      else shot().sketch(changing((source) => handle.move(source, [handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]])));
     };
     const stop = () => {
       this.$el.removeEventListener("pointermove", move);

@@ -39,10 +39,9 @@ export const plan = () => ({
   range() {
     if (this.held) return this.held;
     const now = survey().now;
-    const at = shot().at(viewer().frame);
-    if (!now || !at) return null;
-    const low = Math.min(now.low, at.lens.far ? 1 / at.lens.far : 0);
-    const high = Math.max(now.high, 1 / at.lens.near);
+    if (!now) return null;
+    const low = Math.min(now.low, now.lens.far ? 1 / now.lens.far : 0);
+    const high = Math.max(now.high, 1 / now.lens.near);
     const room = (high - low) * 0.06;
     return { low: Math.max(0, low - room), high: high + room };
   },
@@ -68,7 +67,7 @@ export const plan = () => ({
     const range = this.range();
     if (!range) return;
     const { width, height, top, foot } = SIZE;
-    const at = shot().at(viewer().frame);
+    const at = survey().now;
     const bottom = height - foot;
     const parts = [svg("rect", { class: "plan-ground", width, height })];
     parts.push(svg("path", { class: "plan-wedge", d: `M${width / 2} ${bottom}L${this.x(0, top)} ${top}H${this.x(1, top)}Z` }));
@@ -80,9 +79,9 @@ export const plan = () => ({
       parts.push(svg("line", { class: "plan-rule", x1: 4, x2: width - 4, y1: y, y2: y }), svg("text", { x: width - 3, y: y - 2, "text-anchor": "end" }, words));
     }
     const focused = document.activeElement?.closest?.("svg") === this.svg ? document.activeElement.dataset.grab : null;
-    for (const source of bare(shot().setup.distance.sources)) parts.push(...this.source(source, range));
+    for (const source of bare(shot().seen.distance.sources)) parts.push(...this.source(source, range));
     parts.push(...this.lens(at, range));
-    for (const one of bare(shot().setup.subjects)) parts.push(...this.subject(one, at, range));
+    for (const one of bare(shot().seen.subjects)) parts.push(...this.subject(one, at, range));
     parts.push(svg("path", { class: "plan-camera", d: `M${width / 2 - 9} ${bottom + 12}v-10h5l4 -5l4 5h5v10z` }));
     this.svg.replaceChildren(...parts);
     if (focused) this.svg.querySelector(`[data-grab="${focused}"]`)?.focus({ preventScroll: true });
@@ -155,11 +154,10 @@ export const plan = () => ({
   },
 
   // What a grab changes when it is put at a distance (1/m) and a column of the picture.
-  change(grab, dioptres, share) {
+  change(grab, dioptres, share, lens) {
     const distance = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
-    const at = shot().at(viewer().frame);
     if (grab === "focus") return putting("focus.distance", Math.max(shot().setup.lens.focal_length_mm / 900, distance));
-    if (grab === "near" || grab === "far") return this.limit(grab, dioptres, at.lens);
+    if (grab === "near" || grab === "far") return this.limit(grab, dioptres, lens);
     if (grab === "backdrop") return changing((source) => (source.distance = this.withKey(source.distance, distance)));
     if (grab.startsWith("subject:")) {
       const id = grab.slice(8);
@@ -189,7 +187,10 @@ export const plan = () => ({
     const own = Math.abs(1 / lens[end === "near" ? "near" : "far"] - 1 / lens.focus) || 1 / lens.near - 1 / lens.focus;
     const wanted = Math.max(1e-4, end === "near" ? dioptres - 1 / lens.focus : 1 / lens.focus - dioptres);
     const number = Math.min(256, Math.max(0.01, Number((lens.f_number * (wanted / own)).toPrecision(3))));
-    return (setup) => Object.assign(setup.lens, { aperture: "f-number", f_number: number });
+    return (setup) => {
+      putting("lens.f_number", number)(setup);
+      setup.lens.aperture = "f-number";
+    };
   },
   down(event) {
     const { grab, source } = event.target.dataset ?? {};
@@ -200,6 +201,7 @@ export const plan = () => ({
     event.target.focus?.({ preventScroll: true });
     const range = this.range();
     this.held = range;
+    const { lens } = bare(survey().now);
     this.svg.setPointerCapture(event.pointerId);
     const box = this.svg.getBoundingClientRect();
     const scale = SIZE.width / box.width;
@@ -209,7 +211,7 @@ export const plan = () => ({
       moved = true;
       const y = (at.clientY - box.top) * scale;
       const share = Math.abs(at.clientX - fromX) > 4 ? this.shareAt((at.clientX - box.left) * scale, y) : null;
-      shot().draft(this.change(grab, this.dioptresAt(y, range), share));
+      shot().sketch(this.change(grab, this.dioptresAt(y, range), share, lens));
     };
     const stop = () => {
       this.svg.removeEventListener("pointermove", move);
@@ -227,10 +229,10 @@ export const plan = () => ({
     if (!grab || !by || !range) return;
     event.preventDefault();
     const step = ((range.high - range.low) / 100) * (event.shiftKey ? 10 : 1);
-    shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null));
+    shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null, bare(survey().now).lens));
   },
   dioptresOf(grab) {
-    const { lens, subjects } = shot().at(viewer().frame);
+    const { lens, subjects } = survey().now;
     if (grab === "focus" || grab === "near") return 1 / lens[grab];
     if (grab === "far") return lens.far ? 1 / lens.far : 0;
     if (grab.startsWith("subject:")) return 1 / subjects[grab.slice(8)].distance;

@@ -23,7 +23,7 @@ const round = (value) => Math.round(value * 10) / 10;
 const place = (x, y) => hold([round(x), round(y)]);
 const limited = (value) => Math.min(100000, Math.max(0.02, Number(value.toPrecision(6))));
 
-export const chosenSource = () => shot().setup.distance.sources.find((one) => one.id === shot().source);
+export const chosenSource = () => shot().seen.distance.sources.find((one) => one.id === shot().source);
 export const nameOf = (source) => source.name || KINDS[source.kind];
 
 // A keyed value of a source at this frame.

@@ -1,12 +1,13 @@
 // What the server says of a frame's distances: under the pointer, as lines, from above, and what is amiss.
 import { askJson } from "../design/scripts/server.js";
-import { copy } from "./document.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 export const survey = () => window.Alpine.store("survey");
 
 const STAGES = ["distance", "pull"]; // where it is looked at
+
+const PAUSE = 250; // ms between two looks while something is dragged
 
 // Numbers of 16 bits as the server packs them.
 function unpacked(text) {
@@ -28,11 +29,12 @@ export function createSurvey() {
     },
     begin() {
       window.Alpine.effect(() => {
-        void [shot().setup, viewer().frame, shot().stage, viewer().view];
-        if (this.wantedHere && !viewer().playing) this.look();
+        void [shot().seen, viewer().frame, shot().stage, viewer().view];
+        // Not within the effect: what looking reads and writes must not start it anew.
+        if (this.wantedHere && !viewer().playing) queueMicrotask(() => this.look());
       });
       window.Alpine.effect(() => {
-        if (this.wantedHere && shot().saved.revision !== this.waysOf) this.findWays(shot().saved.revision);
+        if (this.wantedHere && shot().saved.revision !== this.waysOf) queueMicrotask(() => this.findWays(shot().saved.revision));
       });
     },
     // Only the newest question matters.
@@ -43,13 +45,15 @@ export function createSurvey() {
       while (this.wanted) {
         this.wanted = false;
         try {
-          const found = await askJson("POST", shot().url("survey"), { setup: copy(shot().setup), frame: viewer().frame });
+          const found = await askJson("POST", shot().url("survey"), shot().unsaved({ frame: viewer().frame }));
           this.grid = unpacked(found.grid);
           delete found.grid;
           this.now = found;
         } catch {
           // Between two valid setups; the next one shows.
         }
+        // While something is dragged, the picture comes first.
+        if (shot().drafting) await new Promise((resolve) => setTimeout(resolve, PAUSE));
       }
       this.busy = false;
     },

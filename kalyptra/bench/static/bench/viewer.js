@@ -1,11 +1,11 @@
 // The picture: fetched frames, playing, and what is ready. It never shows a frame for another frame or another look.
 import { ask, Refusal } from "../design/scripts/server.js";
-import { copy } from "./document.js";
 import { toast } from "./toasts.js";
 import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
-const DRAG = 480; // while something is dragged
+const DRAG = 480; // in a drag in which one took longer than this:
+const SLOW = 115; // ms
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays
@@ -65,6 +65,7 @@ export function createViewer() {
     pointed: "", // the distance under the pointer
     draftWanted: false,
     draftBusy: false,
+    draftSize: REST,
     fetching: new Map(),
     started: { time: 0, frame: 0 },
 
@@ -245,12 +246,17 @@ export function createViewer() {
       this.draftWanted = true;
       if (this.draftBusy) return;
       this.draftBusy = true;
+      this.draftSize = REST;
+      let slow = 0;
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
-        const body = { setup: copy(shot().seen), frame: this.frame, view: this.view, size: DRAG };
+        const body = shot().unsaved({ frame: this.frame, view: this.view, size: this.draftSize });
         if (this.view === "matte" || this.view === "overlay") body.subject = shot().chosen;
+        const started = performance.now();
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
+          slow += performance.now() - started > SLOW ? 1 : 0;
+          if (slow > 1) this.draftSize = DRAG;
           if (shot().drafting) await this.paint("draft", blob);
           if (shot().drafting && this.beside !== "alone") {
             this.secondKey = "";

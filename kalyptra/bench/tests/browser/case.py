@@ -109,7 +109,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def pixel(self, x: float, y: float) -> tuple[int, int, int]:
         """Colour of the shown picture at a share of its width and height."""
-        found: Any = self.page.locator(".picture canvas").evaluate(
+        found: Any = self.page.locator(".picture canvas:not(.second)").evaluate(
             "(c, [x, y]) => Array.from(c.getContext('2d').getImageData(x * c.width | 0, y * c.height | 0, 1, 1).data)",
             [x, y],
         )
@@ -117,13 +117,14 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def frame_and_row(self, y: float) -> tuple[int, list[int]]:
         """The number of the frame that is shown, and the green of one row of its pixels, both at one moment."""
-        found: Any = self.page.locator(".picture canvas").evaluate(
+        found: Any = self.page.locator(".picture canvas:not(.second)").evaluate(
             "(c, y) => [c.dataset.shown, Array.from(c.getContext('2d').getImageData(0, y * c.height | 0, c.width, 1).data)]",
             y,
         )
         return int(found[0].rsplit("|", 1)[1]), found[1][1::4]
 
     def drag(self, what: Locator, dx: float, dy: float) -> None:
+        what.scroll_into_view_if_needed()
         box = what.bounding_box()
         assert box
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

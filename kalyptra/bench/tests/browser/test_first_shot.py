@@ -137,4 +137,4 @@ class FirstShot(BrowserCase):
         page.get_by_role("button", name="Save mine on top").click()
         self.revision_shown(3)
         saved = Shot.objects.get(pk=shot.pk).setup
-        self.assertEqual((saved.lens.f_number, saved.footage.last), (4, shot.setup.footage.last))
+        self.assertEqual((saved.lens.f_number.keys[0].value, saved.footage.last), (4, shot.setup.footage.last))

@@ -1,0 +1,183 @@
+// Keys over time: which are chosen, and what is done to them. It serves the focus curve and every other keyed value.
+import { bare, copy, putPath, readPath } from "./document.js";
+import { easeShare, keyBefore, keyedAt, mixOf } from "./keys.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+export const curve = () => window.Alpine.store("curve");
+export const FOCUS = "focus.distance";
+
+export const nameOfPath = (path) => path.split(".").at(-1);
+export const keysOf = (path, setup = shot().seen) => bare(readPath(setup, path, shot().chosen))?.keys ?? [];
+
+// A mark's distance at a frame, as the server read it.
+export function markAt(id, frame) {
+  const { reading } = shot();
+  const found = reading?.marks?.[id];
+  if (!found) return bare(shot().seen.focus.marks ?? []).find((one) => one.id === id)?.distance ?? null;
+  const index = Math.max(0, Math.min(found.length - 1, (frame - reading.first) / reading.step));
+  const [a, b] = [found[Math.floor(index)], found[Math.ceil(index)]];
+  return 1 / (1 / a + (1 / b - 1 / a) * (index % 1));
+}
+
+export const keyValue = (key, frame) => (key.mark ? markAt(key.mark, frame) : null) ?? key.value;
+
+// Focus at a frame by the keys on this page (core/setup/focus_at.py has the rules).
+export function focusAt(keys, frame) {
+  const i = keyBefore(keys, frame);
+  if (i < 0) return keyValue(keys[0], frame);
+  const [left, right] = [keys[i], keys[i + 1]];
+  if (!right || left.frame === frame || left.ease === "hold") return keyValue(left, frame);
+  const share = easeShare(left.ease ?? "eased", (frame - left.frame) / (right.frame - left.frame));
+  return mixOf("distance")(keyValue(left, frame), keyValue(right, frame), share);
+}
+
+export const valueAt = (path, frame, setup) => (path === FOCUS ? focusAt(keysOf(path, setup), frame) : keyedAt({ keys: keysOf(path, setup) }, frame, nameOfPath(path)));
+
+// Pulls: from one key to the next where the ends differ and focus does not hold.
+export function pullsOf(keys) {
+  const out = [];
+  keys.slice(1).forEach((right, i) => {
+    const left = keys[i];
+    const still = left.mark ? left.mark === right.mark : !right.mark && Math.abs(1 / left.value - 1 / right.value) < 1e-6;
+    if (left.ease !== "hold" && !still) out.push({ i, left, right, frames: right.frame - left.frame });
+  });
+  return out;
+}
+
+const changing = (path, change) => {
+  const chosen = shot().chosen;
+  return (setup) => {
+    const keyed = copy(readPath(setup, path, chosen));
+    keyed.keys = change(keyed.keys);
+    keyed.keys.sort((a, b) => a.frame - b.frame);
+    putPath(setup, path, chosen, keyed);
+  };
+};
+
+// One key a frame: where two meet, the one that was moved stays.
+const settled = (still, moved) => {
+  const taken = new Set(moved.map((key) => key.frame));
+  return [...still.filter((key) => !taken.has(key.frame)), ...new Map(moved.map((key) => [key.frame, key])).values()];
+};
+
+export const putting = (path, key) => changing(path, (keys) => settled(keys, [key]));
+
+// Chosen keys moved in time, and in value by a change of it.
+export function moving(path, frames, by, change = (key) => key) {
+  return changing(path, (keys) => {
+    const chosen = new Set(frames);
+    const moved = keys.filter((key) => chosen.has(key.frame)).map((key) => ({ ...change(key), frame: Math.max(0, key.frame + by) }));
+    return settled(keys.filter((key) => !chosen.has(key.frame)), moved); // prettier-ignore
+  });
+}
+
+export function scaling(path, frames, about, share) {
+  return changing(path, (keys) => {
+    const chosen = new Set(frames);
+    const moved = keys.filter((key) => chosen.has(key.frame)).map((key) => ({ ...key, frame: Math.max(0, Math.round(about + (key.frame - about) * share)) }));
+    return settled(keys.filter((key) => !chosen.has(key.frame)), moved); // prettier-ignore
+  });
+}
+
+export const changingKeys = (path, frames, change) => changing(path, (keys) => keys.map((key) => (frames.includes(key.frame) ? { ...key, ...change(key) } : key)));
+
+export function dropping(path, frames) {
+  return changing(path, (keys) => {
+    const left = keys.filter((key) => !frames.includes(key.frame));
+    return left.length ? left : keys.slice(0, 1);
+  });
+}
+
+// A pull that arrives at a frame: focus leaves what it was on some frames before.
+export function arriving(frame, take, target) {
+  const keys = keysOf(FOCUS, shot().setup);
+  const leave = Math.max(0, frame - take);
+  const i = keyBefore(keys, leave);
+  const before = keys[Math.max(0, i)];
+  const start = before.mark ? { mark: before.mark, value: keyValue(before, leave) } : { value: focusAt(keys, leave), mark: null };
+  return changing(FOCUS, (all) => {
+    // Keys that lie in the way of the pull are written over; what comes later stays.
+    const still = all.filter((key) => key.frame < leave || key.frame > frame).map((key) => (key.frame < leave && key === all[Math.max(0, i)] && i === all.length - 1 ? { ...key, ease: "hold" } : key));
+    return settled(still, [{ frame: leave, ease: "eased", ...start }, { frame, ease: "hold", ...target }]); // prettier-ignore
+  });
+}
+
+export function createCurve() {
+  return {
+    path: FOCUS, // of which value keys are chosen
+    chosen: [], // their frames
+    held: [], // copied keys
+    row: "", // another keyed value, shown below the focus chart
+    first: null, // the stretch of time that is shown; the whole clip without one
+    last: null,
+    low: null, // dioptres that are shown; what the shot needs without them
+    high: null,
+    take: 24, // frames of a pull that is written by pointing
+
+    choose(path, frames) {
+      this.path = path;
+      this.chosen = frames;
+    },
+    isChosen(path, frame) {
+      return this.path === path && this.chosen.includes(frame);
+    },
+    get keys() {
+      return keysOf(this.path).filter((key) => this.chosen.includes(key.frame));
+    },
+    copy() {
+      this.held = copy(this.keys);
+    },
+    paste() {
+      if (this.held.length === 0) return;
+      const start = this.held[0].frame;
+      const moved = this.held.map((key) => ({ ...key, frame: key.frame - start + viewer().frame }));
+      shot().commit(changing(this.path, (keys) => settled(keys, moved)));
+      this.chosen = moved.map((key) => key.frame);
+    },
+    drop() {
+      const frames = [...this.chosen];
+      this.chosen = [];
+      shot().commit(dropping(this.path, frames));
+    },
+    nudge(by) {
+      const frames = [...this.chosen];
+      if (frames.some((frame) => frame + by < 0)) return;
+      this.chosen = frames.map((frame) => frame + by);
+      shot().commit(moving(this.path, frames, by));
+    },
+    // Nearer or farther: by a hundredth of what the chart shows, and off its mark.
+    shift(by) {
+      const share = this.path.endsWith("distance") ? (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + by) }) : (key) => ({ ...key, value: key.value * (1 + by) });
+      shot().commit(moving(this.path, [...this.chosen], 0, share));
+    },
+    ease(ease) {
+      shot().commit(changingKeys(this.path, [...this.chosen], () => ({ ease })));
+    },
+    clear() {
+      this.chosen = [];
+    },
+    zoom(by, about) {
+      const frames = shot().clip.frames;
+      const [a, b] = [this.first ?? 0, this.last ?? frames - 1];
+      const wide = Math.min(frames - 1, Math.max(6, (b - a) * by));
+      const share = (about - a) / Math.max(1, b - a);
+      this.window(about - share * wide, about + (1 - share) * wide);
+    },
+    window(first, last) {
+      const end = shot().clip.frames - 1;
+      const wide = last - first;
+      if (wide >= end) return this.fit();
+      const start = Math.min(Math.max(0, first), end - wide);
+      [this.first, this.last] = [start, start + wide];
+      shot().span(Math.floor(start), Math.ceil(start + wide));
+    },
+    scroll(by) {
+      if (this.first !== null) this.window(this.first + by, this.last + by);
+    },
+    fit() {
+      this.first = this.last = this.low = this.high = null;
+      shot().span(null, null);
+    },
+  };
+}

@@ -1,0 +1,283 @@
+// The sheet of the Pull stage: marks, the chosen keys, pulls by pointing, performing, and files.
+import { askJson } from "../design/scripts/server.js";
+import { bare } from "./document.js";
+import { easeWords, markLook } from "./chart.js";
+import { changingKeys, curve, FOCUS, keyValue, markAt, moving, putting, scaling } from "./curve.js";
+import { addMark, markFor, pointing } from "./pull.js";
+import { toast } from "./toasts.js";
+import { fromUnit, metres, shownUnit, toUnit } from "./words.js";
+
+const shot = () => window.Alpine.store("shot");
+const viewer = () => window.Alpine.store("viewer");
+const number = (event) => (event.target.value.trim() === "" ? NaN : Number(event.target.value.trim().replace(",", ".")));
+
+const changingMark = (id, change) => (setup) => change(setup.focus.marks.find((one) => one.id === id));
+
+export const pullParts = {
+  tapes: () => ({
+    typed: "",
+    get list() {
+      const frame = viewer().frame;
+      return (shot().seen.focus.marks ?? []).map((mark, i) => ({
+        id: mark.id,
+        name: mark.name,
+        ...markLook(mark, i),
+        tape: `mark-tape tape-${markLook(mark, i).ink}`,
+        moves: mark.subject ? "moves with it" : "",
+        fixed: !mark.subject,
+        follows: Boolean(mark.subject),
+        distance: metres(markAt(mark.id, frame)),
+        typed: Number(toUnit(mark.distance, "m").toFixed(3)),
+        lag: mark.lag ?? 0,
+        steady: mark.steady ?? 0,
+        nameWords: `Name of mark ${mark.name}`,
+        distanceWords: `Distance of mark ${mark.name}`,
+        removeWords: `Remove mark ${mark.name}`,
+      }));
+    },
+    get any() {
+      return this.list.length > 0;
+    },
+    get none() {
+      return !this.any;
+    },
+    get unit() {
+      return shownUnit("m");
+    },
+    idOf: (event) => event.target.closest("[data-id]").dataset.id,
+    rename(event) {
+      const name = event.target.value.trim().slice(0, 40);
+      if (name) shot().commit(changingMark(this.idOf(event), (mark) => (mark.name = name)));
+    },
+    put(event) {
+      const value = fromUnit(number(event), "m");
+      if (Number.isFinite(value)) shot().commit(changingMark(this.idOf(event), (mark) => (mark.distance = Math.min(100000, Math.max(0.02, value)))));
+    },
+    putHand(event) {
+      const { what } = event.target.dataset;
+      const value = number(event);
+      if (Number.isFinite(value)) shot().commit(changingMark(this.idOf(event), (mark) => (mark[what] = Math.min(48, Math.max(0, what === "steady" ? Math.round(value) : value)))));
+    },
+    // A mark that is gone leaves its distance to the keys that were on it.
+    remove(event) {
+      const id = this.idOf(event);
+      shot().commit((setup) => {
+        for (const key of setup.focus.distance.keys) if (key.mark === id) Object.assign(key, { value: Number(markAt(id, key.frame).toPrecision(6)), mark: null });
+        setup.focus.marks = setup.focus.marks.filter((one) => one.id !== id);
+      });
+    },
+    add() {
+      const value = fromUnit(Number(this.typed.trim().replace(",", ".")), "m");
+      if (!Number.isFinite(value) || this.typed.trim() === "") return toast("Type a distance for the mark first.");
+      this.typed = "";
+      addMark({ distance: Math.min(100000, Math.max(0.02, value)), subject: null, mark: null });
+    },
+    get subjects() {
+      return shot().setup.subjects.filter((one) => one.acts !== "region").map((one) => ({ id: one.id, name: one.name })); // prettier-ignore
+    },
+    addSubject(event) {
+      const subject = bare(shot().setup.subjects).find((one) => one.id === event.target.value);
+      event.target.value = "";
+      if (subject) addMark({ distance: shot().at(viewer().frame).subjects[subject.id]?.distance ?? 2, subject, mark: null });
+    },
+  }),
+
+  pulling: () => ({
+    get take() {
+      return curve().take;
+    },
+    putTake(event) {
+      const value = Math.round(number(event));
+      if (Number.isFinite(value)) curve().take = Math.min(10000, Math.max(0, value));
+      event.target.value = curve().take;
+    },
+    isWhat(what) {
+      return pointing().what === what;
+    },
+    what(event) {
+      pointing().what = event.currentTarget.dataset.what;
+    },
+    get subjects() {
+      return shot().setup.subjects.filter((one) => one.acts !== "region").map((one) => ({ id: one.id, name: one.name })); // prettier-ignore
+    },
+    // From this frame on focus stays on a subject.
+    hold(event) {
+      const subject = bare(shot().setup.subjects).find((one) => one.id === event.target.value);
+      event.target.value = "";
+      if (!subject) return;
+      const frame = viewer().frame;
+      const value = shot().at(frame).subjects[subject.id]?.distance ?? 2;
+      const { mark, fresh } = markFor({ distance: value, subject, mark: null });
+      curve().choose(FOCUS, [frame]);
+      shot().commit((setup) => {
+        if (fresh) (setup.focus.marks ??= []).push(mark);
+        putting(FOCUS, { frame, value, mark: mark.id, ease: "hold" })(setup);
+      });
+    },
+    keyHere() {
+      const frame = viewer().frame;
+      const value = Number((shot().at(frame)?.lens.focus ?? 2).toPrecision(6));
+      curve().choose(FOCUS, [frame]);
+      shot().commit(putting(FOCUS, { frame, value, mark: null, ease: "eased" }));
+    },
+    cut() {
+      const frame = viewer().frame;
+      shot().commit((setup) => {
+        const cuts = setup.focus.cuts ?? [];
+        setup.focus.cuts = cuts.includes(frame) ? cuts.filter((one) => one !== frame) : [...cuts, frame].sort((a, b) => a - b);
+      });
+    },
+    get cutWords() {
+      return (shot().setup.focus.cuts ?? []).includes(viewer().frame) ? "Remove the cut" : "Cut here";
+    },
+    get speedWords() {
+      const { speeds, first, step } = shot().reading ?? {};
+      const now = speeds?.[Math.round((viewer().frame - first) / step)] ?? 0;
+      const most = speeds ? Math.max(...speeds.map(Math.abs)) : 0;
+      return `${Math.abs(now).toFixed(2)} 1/m a second here, at most ${most.toFixed(2)}`;
+    },
+  }),
+
+  // The chosen keys, of the focus curve or of a row.
+  chosenKeys: () => ({
+    get keys() {
+      return curve().keys;
+    },
+    get any() {
+      return this.keys.length > 0;
+    },
+    get none() {
+      return !this.any;
+    },
+    get one() {
+      return this.keys.length === 1 ? this.keys[0] : null;
+    },
+    get single() {
+      return this.one !== null;
+    },
+    get several() {
+      return this.keys.length > 1;
+    },
+    get isFocus() {
+      return curve().path === FOCUS;
+    },
+    get singleFocus() {
+      return this.single && this.isFocus;
+    },
+    get title() {
+      return this.single ? "Chosen key" : this.several ? `${this.keys.length} chosen keys` : "Chosen keys";
+    },
+    get metric() {
+      return curve().path.endsWith("distance") || this.isFocus;
+    },
+    get unit() {
+      return this.metric ? shownUnit("m") : "";
+    },
+    get frame() {
+      return this.one?.frame ?? "";
+    },
+    get value() {
+      if (!this.one) return "";
+      const value = keyValue(this.one, this.one.frame);
+      return Number((this.metric ? toUnit(value, "m") : value).toFixed(4));
+    },
+    putFrame(event) {
+      const value = Math.round(number(event));
+      if (!this.one || !Number.isFinite(value) || value < 0) return;
+      const from = this.one.frame;
+      curve().chosen = [value];
+      shot().commit(moving(curve().path, [from], value - from));
+    },
+    putValue(event) {
+      const typed = number(event);
+      if (!this.one || !Number.isFinite(typed)) return;
+      const value = this.metric ? Math.min(100000, Math.max(0.02, fromUnit(typed, "m"))) : typed;
+      shot().commit(changingKeys(curve().path, [this.one.frame], () => (this.isFocus ? { value, mark: null } : { value })));
+    },
+    get marks() {
+      return [{ id: "", name: "no mark" }, ...(shot().setup.focus.marks ?? []).map((mark) => ({ id: mark.id, name: mark.name }))];
+    },
+    get mark() {
+      return this.one?.mark ?? "";
+    },
+    putMark(event) {
+      const mark = event.target.value || null;
+      const frame = this.one.frame;
+      const value = Number((mark ? markAt(mark, frame) : keyValue(this.one, frame)).toPrecision(6));
+      shot().commit(changingKeys(FOCUS, [frame], () => ({ mark, value })));
+    },
+    get ease() {
+      const eases = new Set(this.keys.map((key) => (typeof (key.ease ?? "eased") === "string" ? (key.ease ?? "eased") : "handles")));
+      return eases.size === 1 ? [...eases][0] : "";
+    },
+    isEase(ease) {
+      return this.ease === ease;
+    },
+    get free() {
+      return this.ease === "handles";
+    },
+    putEase(event) {
+      const { ease } = event.currentTarget.dataset;
+      curve().ease(ease === "handles" ? { kind: "handles", x1: 0.42, y1: 0, x2: 0.58, y2: 1 } : ease);
+    },
+    handle(name) {
+      const ease = this.keys[0]?.ease;
+      return typeof ease === "object" ? Number(ease[name].toFixed(3)) : "";
+    },
+    putHandle(event) {
+      const { name } = event.target.dataset;
+      const value = number(event);
+      if (!Number.isFinite(value)) return;
+      const limited = name.startsWith("x") ? Math.min(1, Math.max(0, value)) : value;
+      shot().commit(changingKeys(curve().path, this.keys.map((key) => key.frame), (key) => ({ ease: { ...key.ease, [name]: limited } }))); // prettier-ignore
+    },
+    // From the first chosen key to the last, in frames; typed, they are stretched.
+    get span() {
+      return this.several ? this.keys.at(-1).frame - this.keys[0].frame : "";
+    },
+    putSpan(event) {
+      const value = Math.round(number(event));
+      if (!Number.isFinite(value) || value < this.keys.length - 1) return;
+      const frames = this.keys.map((key) => key.frame);
+      const share = value / (frames.at(-1) - frames[0]);
+      curve().chosen = frames.map((frame) => Math.round(frames[0] + (frame - frames[0]) * share));
+      shot().commit(scaling(curve().path, frames, frames[0], share));
+    },
+    copy() {
+      curve().copy();
+    },
+    paste() {
+      curve().paste();
+    },
+    get nothingHeld() {
+      return curve().held.length === 0;
+    },
+    remove() {
+      curve().drop();
+    },
+    get easeWords() {
+      return this.single ? `From here focus goes ${easeWords(this.one.ease ?? "eased")} to the next key.` : "";
+    },
+  }),
+
+  focusFiles: () => ({
+    get table() {
+      return shot().url("focus.csv");
+    },
+    get report() {
+      return `/shots/${shot().id}/report/`;
+    },
+    async read(event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return;
+      try {
+        const keys = await askJson("POST", shot().url("focus/read"), { text: await file.text() });
+        await shot().commit((setup) => (setup.focus.distance.keys = keys));
+        toast(`${keys.length} keys were read from ${file.name}.`);
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
+    },
+  }),
+};
