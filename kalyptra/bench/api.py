@@ -242,6 +242,11 @@ def nothing(request: HttpRequest, error: revisions.NothingThere) -> HttpResponse
     return api.create_response(request, {"error": str(error)}, status=422)
 
 
+@api.exception_handler(revisions.NoRevision)
+def no_revision(request: HttpRequest, error: revisions.NoRevision) -> HttpResponse:
+    return api.create_response(request, {"error": str(error)}, status=404)
+
+
 @api.get("shots/{shot_id}", response=ShotState)
 def get_shot(request: HttpRequest, shot_id: int) -> ShotState:
     return shot_state(open_shot(request, shot_id))

@@ -35,7 +35,7 @@ from kalyptra.core.proof.distance import distance_view
 from kalyptra.core.proof.edges import edge_view
 from kalyptra.core.proof.seen import change_view, seen_view
 from kalyptra.core.recent import Recent
-from kalyptra.core.setup.document import Acts, Aperture, FilledBy, HeldRange, Highlights, Iris, Refine, Setup
+from kalyptra.core.setup.document import Acts, Aperture, Edge, FilledBy, HeldRange, Highlights, Iris, Refine, Setup
 from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, Numbers, PlateAt, SubjectAt, resolve, spoken
 from kalyptra.core.setup.source_at import MapAt, SourceAt
 from kalyptra.core.window import window_of
@@ -184,7 +184,7 @@ def render_frame(
         before = [_found(one.matte, Refine(), picture.size, scale, sources.kept) for _, one in shown]
         return change_view(before, [m for m, _ in shown], picture.size)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
-    dioptres = distance_map(look, picture, pairs, scale, sources.kept)
+    dioptres = distance_map(look, picture, pairs, sources)
     if view is View.DISTANCE:
         return distance_view(foremost(dioptres, cut_outs), *spoken(look, sources.full_size))
     opening = opening_at(look, sources.full_width, in_picture=True)
@@ -273,7 +273,9 @@ def _remembered(subject: SubjectAt, picture: Picture, scale: float, sources: Sou
 
     if sources.recent is None:
         return make()
-    key = (sources.name, picture.size, subject.matte, subject.nearby, subject.refine, carefully)
+    # Only an edge that is drawn to the picture depends on the frame: what is drawn and stands still is made once.
+    name = sources.name if subject.refine.edge is not Edge.NONE else ""
+    key = (name, picture.size, scale, subject.matte, subject.nearby, subject.refine, carefully)
     return sources.recent.get(key, make)
 
 
@@ -390,7 +392,7 @@ def _nearest(cut_outs: Sequence[CutOut]) -> list[float]:
 
 
 def distance_map(
-    look: Look, picture: Picture, pairs: Sequence[tuple[Matte, SubjectAt]], scale: float, kept: Kept
+    look: Look, picture: Picture, pairs: Sequence[tuple[Matte, SubjectAt]], sources: Sources
 ) -> NDArray[np.float32]:
     """How far away everything is that is not cut out: (height, width), 1/m.
 
@@ -400,7 +402,8 @@ def distance_map(
     Raises:
         NotKept: a stored map or matte is not there.
     """
-    layers = [layer for _, layer in layers_of(look, picture, scale, kept, {one.id: matte for matte, one in pairs})]
+    scale = picture.size[1] / sources.full_width
+    layers = [layer for _, layer in layers_of(look, picture, sources, {one.id: matte for matte, one in pairs})]
     dioptres = stack(picture.size, scale, layers)
     with_zones(dioptres, [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE])
     covered = [matte for matte, one in pairs if one.acts is Acts.CUT_OUT]
@@ -409,19 +412,21 @@ def distance_map(
 
 
 def layers_of(
-    look: Look, picture: Picture, scale: float, kept: Kept, mattes: Mapping[str, Matte]
+    look: Look, picture: Picture, sources: Sources, mattes: Mapping[str, Matte]
 ) -> list[tuple[SourceAt, Layer]]:
     """What each source of distance lays over those before it; imported maps that have no picture then are left out.
 
     Args:
         mattes: those that are known already, by subject.
     """
+    scale = picture.size[1] / sources.full_width
     regions = {
-        one.id: mattes[one.id] if one.id in mattes else matte_of(one, picture, scale, kept) for one in look.regions
+        one.id: mattes[one.id] if one.id in mattes else _remembered(one, picture, scale, sources, True)
+        for one in look.regions
     }
     layers = []
     for at in look.sources:
-        shape = imported_map(at.shape, picture.size, kept) if isinstance(at.shape, MapAt) else at.shape
+        shape = imported_map(at.shape, picture.size, sources.kept) if isinstance(at.shape, MapAt) else at.shape
         if shape is not None:
             region = regions[at.region] if at.region else None
             layers.append((at, Layer(shape, at.joins, at.strength, region, at.outside)))

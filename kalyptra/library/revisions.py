@@ -20,6 +20,10 @@ class Stale(Exception):
         self.shot = shot
 
 
+class NoRevision(Exception):
+    """The shot has no such revision."""
+
+
 class NothingThere(Exception):
     """There is nothing to undo or redo."""
 
@@ -28,11 +32,11 @@ def setup_at(shot: Shot, number: int) -> Setup:
     """The setup of a revision; read once, since it never changes.
 
     Raises:
-        NothingThere: the shot has no such revision.
+        NoRevision: the shot has none of that number.
     """
     found = shot.revisions.filter(number=number).values_list("pk", "created").first()
     if found is None:
-        raise NothingThere(f"This shot has no revision {number}.")
+        raise NoRevision(f"This shot has no revision {number}.")
     return _read(*found)
 
 

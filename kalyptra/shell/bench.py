@@ -8,7 +8,19 @@ import sys
 from pathlib import Path
 
 from kalyptra.core import one_thread_a_frame
-from kalyptra.shell.benches import distance, export, follow, lens, mattes, memory, plate, preview, quality, varblur
+from kalyptra.shell.benches import (
+    distance,
+    export,
+    follow,
+    lens,
+    mattes,
+    memory,
+    plate,
+    preview,
+    pull,
+    quality,
+    varblur,
+)
 from kalyptra.shell.benches.figure import Figure
 
 BENCHES = {
@@ -17,6 +29,7 @@ BENCHES = {
     "varblur": varblur.run,
     "preview": preview.run,
     "distance": distance.run,
+    "pull": pull.run,
     "follow": follow.run,
     "mattes": mattes.run,
     "plate": plate.run,

@@ -39,7 +39,7 @@ class Frames(Jobs):
         document = shot.setup.model_dump(mode="json")
         saved = self.client.get(f"/api/shots/{shot.pk}/frames/1/3.jpg?size=480").content
         document["lens"]["f_number"] = 22
-        body = {"setup": document, "frame": 3, "size": 480}
+        body = {"base": 1, "changed": {name: document[name] for name in ("lens", "focus")}, "frame": 3, "size": 480}
         draft = self.client.post(f"/api/shots/{shot.pk}/draft.jpg", body, content_type="application/json")
         self.assertNotEqual(draft.content, saved)
         shot.refresh_from_db()
@@ -54,7 +54,9 @@ class Frames(Jobs):
         document = shot.setup.model_dump(mode="json")
         document["focus"]["distance"]["keys"] = [{"frame": 0, "value": 1}, {"frame": 8, "value": 3}]
         answer = self.client.post(
-            f"/api/shots/{shot.pk}/readings", {"setup": document}, content_type="application/json"
+            f"/api/shots/{shot.pk}/readings",
+            {"base": 1, "changed": {"focus": document["focus"]}},
+            content_type="application/json",
         ).json()
         focus = [row["focus"] for row in answer["lens"]]
         self.assertEqual((focus[0], round(focus[4], 6), focus[8], focus[9]), (1, 1.5, 3, 3))

@@ -58,6 +58,7 @@ def turned(tilt: float, roll: float) -> NDArray[np.float64]:
 
 
 class Planes(TestCase):
+    @settings(max_examples=30, deadline=None)
     @given(st.tuples(*[st.floats(-1, 1)] * 2), st.floats(0.5, 30), st.tuples(PLACES, PLACES, PLACES), PLACES)
     def test_three_pins_give_the_plane_that_they_lie_on(self, lean: Any, away: float, pins: Any, place: Any) -> None:
         # The surface n . X = d; a ray K^-1 (x, y, 1) z meets it where 1/z = n . K^-1 (x, y, 1) / d.
@@ -78,6 +79,7 @@ class Planes(TestCase):
         self.assertAlmostEqual(found.dioptres(250, 300), (1 / 1 + 1 / 5) / 2)
         self.assertAlmostEqual(found.dioptres(100 + 40, 100 - 30), 1.0)  # across the line nothing changes
 
+    @settings(max_examples=30, deadline=None)
     @given(st.floats(-0.6, 0.9), st.floats(-0.5, 0.5), st.floats(0.2, 40), st.floats(-3, 3), st.floats(2, 60))
     def test_a_ground_is_seen_as_a_pinhole_sees_it(
         self, tilt: float, roll: float, height: float, aside: float, ahead: float
@@ -95,6 +97,7 @@ class Planes(TestCase):
         found = ground(CAMERA, horizon, turn, height)
         self.assertAlmostEqual(found.dioptres(x, y) * seen[2], 1.0, places=6)
 
+    @settings(max_examples=30, deadline=None)
     @given(st.lists(st.tuples(st.floats(-90, 90), st.floats(-90, 90)), min_size=4, max_size=4))
     def test_the_homography_is_that_of_an_independent_library(self, shifts: list[tuple[float, float]]) -> None:
         before = [(0, 0), (400, 0), (400, 300), (0, 300)]
@@ -105,6 +108,7 @@ class Planes(TestCase):
         ours = homography(before, [tuple(np.float32(p)) for p in after])
         np.testing.assert_allclose(ours, theirs, rtol=1e-5, atol=1e-6)
 
+    @settings(max_examples=30, deadline=None)
     @given(st.floats(0.1, 1.1), st.floats(-0.7, 0.7), st.floats(0.1, 3), st.floats(0.2, 2), st.floats(1, 12))
     def test_four_corners_give_the_distance_of_a_rectangle(
         self, tilt: float, roll: float, width: float, shape: float, away: float
@@ -143,7 +147,7 @@ RISING = st.lists(st.integers(0, 40), min_size=2, max_size=6, unique=True).map(
 
 
 class Drawn(TestCase):
-    @settings(deadline=None, max_examples=40)
+    @settings(deadline=None, max_examples=20)
     @given(RISING, st.data(), st.booleans(), st.tuples(*[st.floats(-20, 180)] * 4))
     def test_stops_along_a_line(self, at: list[float], data: Any, smooth: bool, line: tuple[float, ...]) -> None:
         values = data.draw(st.lists(st.floats(0.01, 3), min_size=len(at), max_size=len(at)))
@@ -157,7 +161,7 @@ class Drawn(TestCase):
         steep = 3 * np.abs(np.diff(values) / np.diff(at)).max() / math.hypot(dx, dy)
         np.testing.assert_allclose(found, curve(share), atol=2e-4 + 1e-3 * steep)
 
-    @settings(deadline=None, max_examples=40)
+    @settings(deadline=None, max_examples=20)
     @given(RISING, st.data(), st.floats(-180, 180), st.floats(20, 150), st.floats(20, 150))
     def test_stops_in_ellipses(self, at: list[float], data: Any, turn: float, across: float, down: float) -> None:
         values = data.draw(st.lists(st.floats(0.01, 3), min_size=len(at), max_size=len(at)))
@@ -169,7 +173,7 @@ class Drawn(TestCase):
         np.testing.assert_allclose(one(shape), np.interp(share, at, values), atol=2e-4 + 5e-3 * steep)
 
     @given(st.floats(-180, 180), st.floats(5, 40), st.floats(10, 60), st.booleans())
-    @settings(deadline=None, max_examples=30)
+    @settings(deadline=None, max_examples=15)
     def test_a_band_is_sharp_over_its_width_and_alike_on_both_sides(
         self, turn: float, width: float, fall: float, smooth: bool
     ) -> None:

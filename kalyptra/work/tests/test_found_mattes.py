@@ -199,3 +199,42 @@ class Found(Jobs):
             kept.store().path(picture).unlink()
             self.assertEqual(kept.fetch([picture, "b" * 32]), ["b" * 32])
         np.testing.assert_array_equal(kept.store().picture(picture), corner(1))
+
+    def test_a_map_file_becomes_a_source_and_bringing_it_again_keeps_how_it_is_read(self) -> None:
+        shot = self.ready()
+        for level in (40, 90):
+            png = cv2.imencode(".png", np.full((9, 16), level, np.uint8))[1].tobytes()
+            order = orders.order_import(
+                shot, What.MAP_FILE, ContentFile(png, "depth.png"), "depth.png", Channel.LUMA, "depthmap", self.editor
+            )
+            self.assertEqual(self.do(order).state, "done")
+            source = self.now(shot).distance.sources[-1]
+            np.testing.assert_array_equal(kept.store().picture(source.frames[0]), np.full((9, 16), level))
+            document = self.now(shot).model_dump(mode="json")
+            document["distance"]["sources"][-1]["white_is_near"] = False
+            shot = revisions.save(shot.pk, Shot.objects.get(pk=shot.pk).head, read_setup(document), self.editor)
+        self.assertEqual(len(self.now(shot).distance.sources), 2)
+        self.assertFalse(self.now(shot).distance.sources[-1].white_is_near)
+
+        order = orders.order_import(
+            shot, What.MAP_FILE, ContentFile(b"tides", "depth.exr"), "depth.exr", Channel.LUMA, "depthmap", self.editor
+        )
+        done = self.do(order)
+        self.assertEqual((done.state, len(self.now(shot).distance.sources)), ("failed", 2))
+        self.assertIn("no footage", done.message)
+
+    def test_feet_are_looked_for_over_the_range_and_hidden_ones_are_told(self) -> None:
+        shot = self.found()
+        with self.assertRaisesMessage(orders.Refused, "does not stand"):
+            orders.order_follow(shot, What.FEET, 0, 9, self.editor, "cards")
+        document = self.now(shot).model_dump(mode="json")
+        document["distance"]["sources"].append(
+            {"kind": "ground", "id": "quay", "horizon": {"keys": [{"frame": 0, "value": 10}]}}
+        )
+        document["subjects"][0]["standing"] = {"on": "quay"}
+        shot = revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
+        done = self.do(orders.order_follow(shot, What.FEET, 0, 9, self.editor, "cards"))
+        self.assertEqual(done.state, "done", done.message)
+        self.assertIn("No foot is seen in 9 of 10 frames", done.message)  # only one frame has a matte
+        standing = self.now(shot).subjects[0].standing
+        self.assertEqual([(frame, round(y)) for frame, _, y in standing.feet], [(2, 22)])

@@ -13,15 +13,17 @@ const SIZE = { width: 264, height: 236, foot: 22, top: 10, side: 30 };
 
 export const plan = () => ({
   svg: null,
+  stage: "", // in whose sheet it is
   held: null, // the range of dioptres while something is dragged: the scale must not slide away under the pointer
   init() {
     this.svg = this.$refs.plan;
+    this.stage = this.svg.closest("[data-stage]").dataset.stage;
     window.Alpine.effect(() => this.draw());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
     this.svg.addEventListener("keydown", (event) => this.key(event));
   },
   get visible() {
-    return ["distance", "pull"].includes(shot().stage);
+    return shot().stage === this.stage;
   },
   get words() {
     const now = survey().now;

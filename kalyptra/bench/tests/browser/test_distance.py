@@ -25,7 +25,7 @@ class Distances(BrowserCase):
         self.page.get_by_role("link", name=title).first.click()
         self.revision_shown(1)
         self.page.locator('.stage[data-stage="distance"]').click()
-        self.page.locator(".plan-focus").wait_for(state="attached")
+        self.page.locator(".plan-focus").first.wait_for(state="attached")
         return Shot.objects.get(title=title)
 
     def setup_of(self, shot: Shot, revision: int) -> Setup:

@@ -53,7 +53,7 @@ class FoundLoop(BrowserCase):
 
     def stroke(self, *points: tuple[float, float]) -> None:
         head = self.shot.head
-        box = self.page.locator("svg.overlay").bounding_box()
+        box = self.page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
         assert box
         places = [(box["x"] + x / 1280 * box["width"], box["y"] + y / 720 * box["height"]) for x, y in points]
         self.page.mouse.move(*places[0])

@@ -57,7 +57,7 @@ class OutlineLoop(BrowserCase):
         return cv2.approxPolyDP(line, tolerance, True)[:, 0] if tolerance else line[:, 0]
 
     def on_screen(self, x: float, y: float) -> tuple[float, float]:
-        box = self.page.locator("svg.overlay").bounding_box()
+        box = self.page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
         assert box
         return box["x"] + x / 1280 * box["width"], box["y"] + y / 720 * box["height"]
 
