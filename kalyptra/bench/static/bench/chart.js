@@ -218,6 +218,7 @@ export const chart = () => ({
       if (wide) parts.push(wide);
     }
     group.append(svg("path", { class: "focus-line", d }));
+    group.append(svg("path", { class: "focus-fast", d: this.fast(time, y) }));
     parts.unshift(group);
     for (const cut of bare(shot().seen.focus.cuts ?? [])) {
       if (cut >= time.first && cut <= time.last) parts.push(svg("path", { class: "cut", d: `M${time.x(cut)} ${TOP}V${this.bottom}` }));
@@ -241,6 +242,13 @@ export const chart = () => ({
       const there = this.layers.focus.querySelector(`[data-${name}="${focused[name]}"]`) ?? this.layers.focus.querySelector(".focus-key.chosen");
       there?.focus({ preventScroll: true });
     }
+  },
+  // Where focus moves faster than a hand.
+  fast(time, y) {
+    const { speeds, lens, first, step } = bare(shot().reading);
+    const most = shot().setup.focus.fastest ?? 4;
+    const at = (i) => `${time.x(first + i * step).toFixed(1)} ${y(lens[i].focus).toFixed(1)}`;
+    return speeds.map((speed, i) => (Math.abs(speed) > most && i + 1 < lens.length ? `M${at(i)}L${at(i + 1)}` : "")).join("");
   },
   // Marks lie on the axis as tape lies on a lens; those that would cover each other are moved aside.
   tape(y) {

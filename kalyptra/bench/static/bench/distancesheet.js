@@ -1,6 +1,6 @@
 // The sheet of the Distance stage: the sources in their order, the chosen one, recipes, and what is amiss.
 import { askJson } from "../design/scripts/server.js";
-import { bare } from "./document.js";
+import { addKey, bare, keyIndex } from "./document.js";
 import { putting } from "./fields.js";
 import { work } from "./following.js";
 import { newId } from "./lines.js";
@@ -14,6 +14,18 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const JOINS = { replaces: "replaces", nearer: "the nearer", farther: "the farther" };
 const GROUNDS = ["backdrop", "pins", "ground", "corners"]; // what a subject can stand on
+
+// Every keyed value of a source, but its strength.
+function keyedOf(source) {
+  const out = [];
+  const walk = (value, name) => {
+    if (!value || typeof value !== "object") return;
+    if (Array.isArray(value.keys)) out.push({ keyed: value, name });
+    else for (const [inner, one] of Object.entries(value)) if (inner !== "strength") walk(one, inner);
+  };
+  walk(source, "");
+  return out;
+}
 
 const move = (from, to) =>
   shot().commit((setup) => {
@@ -133,6 +145,27 @@ export const distanceParts = {
     },
     get isBlur() {
       return this.is("map") && this.one.reads === "blur";
+    },
+    // All places and numbers of the source get a key at this frame, or lose it: so that it can move as a whole.
+    get keyedHere() {
+      const keyed = this.one ? keyedOf(bare(this.one)) : [];
+      return keyed.length > 0 && keyed.every(({ keyed: one }) => one.keys.length > 1 && keyIndex(one, viewer().frame) >= 0);
+    },
+    get keyAllWords() {
+      return this.keyedHere ? "Remove its keys here" : "Key all of it here";
+    },
+    keyAll() {
+      const frame = viewer().frame;
+      const remove = this.keyedHere;
+      shot().commit(
+        changing((source) => {
+          for (const { keyed, name } of keyedOf(source)) {
+            const at = keyIndex(keyed, frame);
+            if (remove) keyed.keys.length > 1 && keyed.keys.splice(at, 1);
+            else if (at < 0) addKey(keyed, frame, now(keyed, name));
+          }
+        }),
+      );
     },
     get hasThird() {
       return this.is("pins") && this.one.pins.length === 3;

@@ -93,7 +93,13 @@ export const sheets = {
     },
     remove() {
       const id = shot().chosen;
-      shot().commit((setup) => (setup.subjects = setup.subjects.filter((one) => one.id !== id)));
+      const away = now()?.subjects[id]?.distance;
+      // What referred to it goes on without it: sources hold everywhere, marks stay where it was.
+      shot().commit((setup) => {
+        setup.subjects = setup.subjects.filter((one) => one.id !== id);
+        for (const source of setup.distance.sources) if (source.region?.subject === id) source.region = null;
+        for (const mark of setup.focus.marks ?? []) if (mark.subject === id) Object.assign(mark, { subject: null, distance: away ?? mark.distance });
+      });
     },
   }),
 
