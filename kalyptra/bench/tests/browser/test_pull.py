@@ -140,6 +140,7 @@ class Pulls(BrowserCase):
         page.get_by_role("button", name="Paste at the playhead").click()
         self.assertEqual([key.frame for key in self.now(shot, 9).focus.distance.keys][-2:], [69, 74])
         page.get_by_role("group", name="Ease").get_by_role("button", name="Free").click()
+        self.now(shot, 10)
         page.get_by_label("out, time").fill("0.9")
         page.get_by_label("out, time").press("Enter")
         self.assertEqual(self.now(shot, 11).focus.distance.keys[-1].ease.x1, 0.9)  # type: ignore[union-attr]
