@@ -36,7 +36,7 @@ function pullWords(setup) {
   const marks = setup.focus.marks ?? [];
   const holds = keys.filter((key) => key.mark && marks.find((one) => one.id === key.mark)?.subject).length;
   if (pulls === 0 && holds === 0) return "focus stays";
-  return [pulls === 1 ? "1 pull" : `${pulls} pulls`, holds ? (holds === 1 ? "1 hold" : `${holds} holds`) : ""].filter(Boolean).join(", ");
+  return [pulls === 0 ? "" : pulls === 1 ? "1 pull" : `${pulls} pulls`, holds ? (holds === 1 ? "1 hold" : `${holds} holds`) : ""].filter(Boolean).join(", ");
 }
 
 function distanceWords() {
