@@ -66,13 +66,12 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     picture = shrink(sources.footage.picture(frame), WIDTH)
     size, look = sources.full_size, resolve(setup, frame, sources.full_size)
     scale = picture.size[1] / size[0]
-    small = Sources(sources.footage, sources.full_width, sources.kept)
     pairs = mattes_of(look, picture, scale, sources.kept)
-    dioptres = distance_map(look, picture, pairs, small)
+    dioptres = distance_map(look, picture, pairs, sources)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
     seen = foremost(dioptres, cut_outs)
     low, high = spoken(look, size)
-    layers = layers_of(look, picture, small, {one.id: matte for matte, one in pairs})
+    layers = layers_of(look, picture, sources, {one.id: matte for matte, one in pairs})
     alone = {at.id: stack(picture.size, scale, [Layer(layer.shape)]) for at, layer in layers}
     notes = [
         *_lens_notes(setup, look, seen, size[0]),

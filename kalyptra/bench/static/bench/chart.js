@@ -2,6 +2,7 @@
 // curve has its band from near to far limit, and where a ribbon lies within the band it is drawn as sharp.
 import { bare } from "./document.js";
 import { curve, FOCUS, focusAt, keysOf, keyValue, markAt, moving, pullsOf, putting } from "./curve.js";
+import { dragged } from "./drag.js";
 import { needsLook, trustOf } from "./following.js";
 import { handFrames, movingHandKey } from "./lines.js";
 import { foundMatte } from "./found.js";
@@ -339,22 +340,11 @@ export const chart = () => ({
 
   // Follow the pointer until it is let go; `end` is told whether it moved.
   track(event, move, end) {
-    this.svg.setPointerCapture(event.pointerId);
     const box = this.svg.getBoundingClientRect();
-    let moved = false;
-    const moves = (at) => {
-      if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 3) return;
-      moved = true;
-      move(at.clientX - box.left, at.clientY - box.top, at);
-    };
-    const stop = () => {
-      this.svg.removeEventListener("pointermove", moves);
+    dragged(this.svg, event, (at) => move(at.clientX - box.left, at.clientY - box.top, at), (moved) => {
       this.held = null;
       end?.(moved);
-    };
-    this.svg.addEventListener("pointermove", moves);
-    this.svg.addEventListener("pointerup", stop, { once: true });
-    this.svg.addEventListener("pointercancel", stop, { once: true });
+    }); // prettier-ignore
   },
   // What a key is drawn to: other keys, the playhead and cuts in time; marks and subjects in distance.
   snapped(x, y, frames) {

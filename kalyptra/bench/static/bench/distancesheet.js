@@ -1,6 +1,7 @@
 // The sheet of the Distance stage: the sources in their order, the chosen one, recipes, and what is amiss.
 import { askJson } from "../design/scripts/server.js";
 import { addKey, bare, keyIndex } from "./document.js";
+import { ordered } from "./drag.js";
 import { putting } from "./fields.js";
 import { work } from "./following.js";
 import { newId } from "./lines.js";
@@ -27,16 +28,9 @@ function keyedOf(source) {
   return out;
 }
 
-const move = (from, to) =>
-  shot().commit((setup) => {
-    const { sources } = setup.distance;
-    if (from === to || from < 0 || to < 0 || to >= sources.length) return;
-    sources.splice(to, 0, ...sources.splice(from, 1));
-  });
-
 export const distanceParts = {
   sources: () => ({
-    from: null,
+    ...ordered((change) => shot().commit(change), (setup) => setup.distance.sources), // prettier-ignore
     recipe: "",
     channel: "luma",
     get list() {
@@ -72,28 +66,6 @@ export const distanceParts = {
       }
       shot().source = left.at(-1).id;
       shot().commit((setup) => (setup.distance.sources = setup.distance.sources.filter((one) => one.id !== id)));
-    },
-    indexOf(element) {
-      return this.list.findIndex((one) => one.id === element.closest("[data-id]")?.dataset.id);
-    },
-    grab(event) {
-      this.from = this.indexOf(event.target);
-      event.dataTransfer.effectAllowed = "move";
-    },
-    over(event) {
-      event.preventDefault();
-    },
-    drop(event) {
-      event.preventDefault();
-      if (this.from !== null) move(this.from, this.indexOf(event.target));
-      this.from = null;
-    },
-    keyed(event) {
-      const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-      if (!by || !event.altKey) return;
-      event.preventDefault();
-      const from = this.indexOf(event.target);
-      move(from, from + by);
     },
     async useRecipe() {
       const { recipe } = this;

@@ -1,5 +1,6 @@
 // The chosen source over the picture: handles that are dragged, lines of equal distance, and the distance under the pointer.
 import { bare } from "./document.js";
+import { dragged } from "./drag.js";
 import { addingStop, changing, chosenSource, distanceNow, handlesOf, now, nudged, pathsOf, puttingDistance, removingStop, shareAt, wordsOf } from "./sources.js";
 import { survey } from "./survey.js";
 import { svg } from "./svg.js";
@@ -93,25 +94,21 @@ export const ground = () => ({
     const handle = this.find(id);
     const from = this.place(event);
     const start = handle.distance ? distanceNow(handle.distance(bare(this.source))) : null;
-    this.$el.setPointerCapture(event.pointerId);
-    let moved = false;
-    const move = (at) => {
-      if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 2) return;
-      moved = true;
-      this.dragging = true;
-      const to = this.place(at);
-      // With Alt a pin stays where it is, and up and down change its distance.
-      if (at.altKey && start !== null) shot().sketch(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
-      else shot().sketch(changing((source) => handle.move(source, [handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]])));
-    };
-    const stop = () => {
-      this.$el.removeEventListener("pointermove", move);
-      this.dragging = false;
-      if (moved) shot().commit();
-    };
-    this.$el.addEventListener("pointermove", move);
-    this.$el.addEventListener("pointerup", stop, { once: true });
-    this.$el.addEventListener("pointercancel", stop, { once: true });
+    dragged(
+      this.$el,
+      event,
+      (at) => {
+        this.dragging = true;
+        const to = this.place(at);
+        // With Alt a pin stays where it is, and up and down change its distance.
+        if (at.altKey && start !== null) shot().sketch(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
+        else shot().sketch(changing((source) => handle.move(source, [handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]])));
+      },
+      (moved) => {
+        this.dragging = false;
+        if (moved) shot().commit();
+      },
+    );
   },
   twice(event) {
     if (event.target.dataset?.act !== "way" || !this.source.stops) return;

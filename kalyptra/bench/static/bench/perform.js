@@ -2,6 +2,7 @@
 import { askJson } from "../design/scripts/server.js";
 import { bare } from "./document.js";
 import { curve, FOCUS, focusAt, keysOf } from "./curve.js";
+import { dragged } from "./drag.js";
 import { toast } from "./toasts.js";
 import { metres } from "./words.js";
 
@@ -101,16 +102,12 @@ export const performing = () => ({
     event.preventDefault();
     const wheel = event.currentTarget;
     wheel.focus({ preventScroll: true });
-    wheel.setPointerCapture(event.pointerId);
     let x = event.clientX;
-    const move = (at) => {
+    const turn = (at) => {
       this.turn((at.clientX - x) * TURN);
       x = at.clientX;
     };
-    wheel.addEventListener("pointermove", move);
-    const stop = () => wheel.removeEventListener("pointermove", move);
-    wheel.addEventListener("pointerup", stop, { once: true });
-    wheel.addEventListener("pointercancel", stop, { once: true });
+    dragged(wheel, event, turn, undefined, 0);
   },
   wheel(event) {
     event.preventDefault();

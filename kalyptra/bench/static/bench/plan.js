@@ -1,6 +1,7 @@
 // The plan: the scene from above, the camera at the foot. Up is farther, even in dioptres so that the near end has room; a
 // column of the picture is a straight line to the camera. What is dragged here changes on the picture, too.
 import { bare } from "./document.js";
+import { dragged } from "./drag.js";
 import { putting } from "./fields.js";
 import { changing, distanceNow, handlesOf, puttingDistance } from "./sources.js";
 import { survey } from "./survey.js";
@@ -204,25 +205,21 @@ export const plan = () => ({
     const range = this.range();
     this.held = range;
     const { lens } = bare(survey().now);
-    this.svg.setPointerCapture(event.pointerId);
     const box = this.svg.getBoundingClientRect();
     const scale = SIZE.width / box.width;
-    const fromX = event.clientX;
-    let moved = false;
-    const move = (at) => {
-      moved = true;
-      const y = (at.clientY - box.top) * scale;
-      const share = Math.abs(at.clientX - fromX) > 4 ? this.shareAt((at.clientX - box.left) * scale, y) : null;
-      shot().sketch(this.change(grab, this.dioptresAt(y, range), share, lens));
-    };
-    const stop = () => {
-      this.svg.removeEventListener("pointermove", move);
-      this.held = null;
-      if (moved) shot().commit();
-    };
-    this.svg.addEventListener("pointermove", move);
-    this.svg.addEventListener("pointerup", stop, { once: true });
-    this.svg.addEventListener("pointercancel", stop, { once: true });
+    dragged(
+      this.svg,
+      event,
+      (at) => {
+        const y = (at.clientY - box.top) * scale;
+        const share = Math.abs(at.clientX - event.clientX) > 4 ? this.shareAt((at.clientX - box.left) * scale, y) : null;
+        shot().sketch(this.change(grab, this.dioptresAt(y, range), share, lens));
+      },
+      (moved) => {
+        this.held = null;
+        if (moved) shot().commit();
+      },
+    );
   },
   key(event) {
     const { grab } = event.target.dataset ?? {};

@@ -2,6 +2,7 @@
 import { bare } from "./document.js";
 import { timeAt } from "./chart.js";
 import { curve, keysOf, moving, nameOfPath, putting, valueAt } from "./curve.js";
+import { dragged } from "./drag.js";
 import { nameOf } from "./sources.js";
 import { svg } from "./svg.js";
 
@@ -103,26 +104,22 @@ export const row = () => ({
     event.target.focus?.({ preventScroll: true });
     if (!curve().isChosen(this.path, from)) curve().choose(this.path, [from]);
     this.held = this.scale().range;
-    this.svg.setPointerCapture(event.pointerId);
     const box = this.svg.getBoundingClientRect();
     const time = timeAt(this.size.width);
-    let moved = false;
-    const move = (at) => {
-      if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 3) return;
-      moved = true;
-      const by = Math.max(-from, time.frame(at.clientX - box.left) - from);
-      const value = Number(this.scale().value(at.clientY - box.top).toPrecision(4));
-      curve().chosen = [from + by];
-      shot().sketch(moving(this.path, [from], by, (key) => ({ ...key, value })), true);
-    };
-    const stop = () => {
-      this.svg.removeEventListener("pointermove", move);
-      this.held = null;
-      if (moved) shot().commit();
-    };
-    this.svg.addEventListener("pointermove", move);
-    this.svg.addEventListener("pointerup", stop, { once: true });
-    this.svg.addEventListener("pointercancel", stop, { once: true });
+    dragged(
+      this.svg,
+      event,
+      (at) => {
+        const by = Math.max(-from, time.frame(at.clientX - box.left) - from);
+        const value = Number(this.scale().value(at.clientY - box.top).toPrecision(4));
+        curve().chosen = [from + by];
+        shot().sketch(moving(this.path, [from], by, (key) => ({ ...key, value })), true);
+      },
+      (moved) => {
+        this.held = null;
+        if (moved) shot().commit();
+      },
+    );
   },
   twice(event) {
     if (event.target.dataset.row !== undefined) return;

@@ -1,4 +1,5 @@
 // What the stages' sheets show besides their fields.
+import { ordered } from "./drag.js";
 import { brush } from "./marks.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { pen } from "./pen.js";
@@ -104,7 +105,7 @@ export const sheets = {
   }),
 
   outlines: () => ({
-    from: null,
+    ...ordered((change) => shot().commit(change), (setup) => setup.subjects.find((one) => one.id === shot().chosen).matte.outlines), // prettier-ignore
     get list() {
       return (shot().subject()?.matte.outlines ?? []).map((one, i) => ({
         id: one.id,
@@ -133,36 +134,6 @@ export const sheets = {
         const { matte } = setup.subjects.find((one) => one.id === subject);
         if (matte.outlines.length > 1) matte.outlines = matte.outlines.filter((one) => one.id !== line);
       });
-    },
-    move(from, to) {
-      const subject = shot().chosen;
-      shot().commit((setup) => {
-        const { outlines } = setup.subjects.find((one) => one.id === subject).matte;
-        if (from === to || to < 0 || to >= outlines.length) return;
-        outlines.splice(to, 0, ...outlines.splice(from, 1));
-      });
-    },
-    indexOf(element) {
-      return this.list.findIndex((one) => one.id === element.closest("[data-id]")?.dataset.id);
-    },
-    grab(event) {
-      this.from = this.indexOf(event.target);
-      event.dataTransfer.effectAllowed = "move";
-    },
-    over(event) {
-      event.preventDefault();
-    },
-    drop(event) {
-      event.preventDefault();
-      if (this.from !== null) this.move(this.from, this.indexOf(event.target));
-      this.from = null;
-    },
-    keyed(event) {
-      const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-      if (!by || !event.altKey) return;
-      event.preventDefault();
-      const from = this.indexOf(event.target);
-      this.move(from, from + by);
     },
   }),
 
