@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import File, Form, NinjaAPI, Schema, UploadedFile
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.security import django_auth
+from pydantic import Field
 
 from kalyptra.bench.distances import SurveyState, standing_of, surveyed, ways_of
-from kalyptra.bench.mattes import BadMarks, matte_from_line, matte_from_marks, trust_of_mattes
-from kalyptra.bench.outlines import BadDrawing, fitted, outlines_at, read_drawing, svg_of, trust_of
+from kalyptra.bench.mattes import MOST_MARKS, BadMarks, matte_at, matte_from_line, matte_from_marks, trust_of_mattes
+from kalyptra.bench.outlines import (
+    MOST_POINTS,
+    BadDrawing,
+    fitted,
+    outlines_at,
+    placed_outlines,
+    read_drawing,
+    svg_of,
+    trust_of,
+)
 from kalyptra.bench.pictures import SIZES, frame_jpeg
 from kalyptra.bench.state import ShotState, shot_state
+from kalyptra.config.errors import answer
 from kalyptra.core import (
     Channel,
     Curve,
@@ -31,12 +44,11 @@ from kalyptra.core import (
     View,
     cleaned,
     fit_keys,
+    focus_from_table,
     focus_notes,
     iris_outline,
     marks_at,
-    read_focus,
     read_frame,
-    read_setup,
     speeds,
     timecode,
     with_parts,
@@ -46,10 +58,25 @@ from kalyptra.core import (
 from kalyptra.library import kept, revisions
 from kalyptra.library.models import Project, Shot
 from kalyptra.work import orders
-from kalyptra.work.following import found_in, with_found
+from kalyptra.work.following import followed_outlines
 from kalyptra.work.models import Follow, Render
 
-api = NinjaAPI(title="Kalyptra bench", version="1", auth=django_auth, docs_url=None)
+
+def signed_in(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """What describes the API is for those who may use it."""
+
+    def only_signed_in(request: HttpRequest, *arguments: Any, **named: Any) -> HttpResponse:
+        if not request.user.is_authenticated:
+            return answer(request, 401)
+        return view(request, *arguments, **named)
+
+    return only_signed_in
+
+
+api = NinjaAPI(title="Kalyptra bench", version="1", auth=django_auth, docs_url=None, docs_decorator=signed_in)
+
+FrameNumber = Annotated[int, Field(ge=0, le=10_000_000)]
+"""A frame of any clip; whether this clip has it is looked at later."""
 
 MOST_READINGS = 2000
 
@@ -83,21 +110,21 @@ class Unsaved(Schema):
 
     def setup(self, shot: Shot) -> Setup:
         setup = revisions.setup_at(shot, self.base)
-        return with_parts(setup, self.changed) if self.changed else setup
+        return with_parts(setup, self.changed, kept.records) if self.changed else setup
 
 
 class Draft(Unsaved):
     """It is looked at while something is dragged."""
 
-    frame: int
+    frame: FrameNumber
     view: View = View.RESULT
     size: int = SIZES[0]
     subject: str | None = None
 
 
 class RenderOrder(Schema):
-    first: int
-    last: int
+    first: FrameNumber
+    last: FrameNumber
     made: Literal["result"] | Format = "result"
     subject: str = ""
     gaps: bool = False
@@ -133,21 +160,29 @@ class RenderState(Schema):
 class Drawing(Schema):
     """A freehand line, px of the source."""
 
-    points: list[tuple[float, float]]
+    points: Annotated[list[tuple[float, float]], Field(max_length=MOST_POINTS)]
     tolerance: float = 3.0
 
 
 class OutlineFile(Schema):
     text: str
-    frame: int
+    frame: FrameNumber
+
+
+class Mends(Schema):
+    """The matte that a subject has at the frame in a revision."""
+
+    base: int
+    subject: str
 
 
 class Marks(Schema):
-    """Brush marks on a frame, and the stored matte that they mend, if any."""
+    """Brush marks on a frame, and the stored matte that they mend, if any: named, or a subject's."""
 
-    frame: int
-    marks: list[Stroke]
+    frame: FrameNumber
+    marks: Annotated[list[Stroke], Field(max_length=MOST_MARKS)]
     under: str | None = None
+    mends: Mends | None = None
 
 
 class Line(Schema):
@@ -157,17 +192,18 @@ class Line(Schema):
 
 
 class Made(Schema):
-    """A stored matte."""
+    """A stored matte, and the one that it mends."""
 
     matte: str
+    under: str | None = None
 
 
 class FollowOrder(Schema):
     what: Literal["outlines", "mattes", "people", "plate", "feet"] = "outlines"
     subject: str = ""
-    outlines: list[str] = []
-    start: int
-    end: int
+    outlines: Annotated[list[str], Field(max_length=64)] = []
+    start: FrameNumber
+    end: FrameNumber
     on_loss: OnLoss = OnLoss.CARRY_ON
     spot: Spot | None = None
 
@@ -192,22 +228,38 @@ class FollowState(Schema):
     def resolve_outlines(follow: Follow) -> dict[str, Any]:
         if follow.state != Follow.State.RUNNING or follow.what != Follow.What.OUTLINES:
             return {}
-        return outlines_at(with_found(follow.shot.setup, follow, found_in(follow)), follow.frame)
+        at = outlines_at(revisions.setup_at(follow.shot, follow.shot.head), follow.frame)
+        at.setdefault(follow.subject, {}).update(placed_outlines(followed_outlines(follow), follow.frame))
+        return at
 
 
 @api.exception_handler(BadDrawing)
-def bad_drawing(request: HttpRequest, error: BadDrawing) -> HttpResponse:
-    return api.create_response(request, {"error": str(error)}, status=422)
-
-
 @api.exception_handler(BadMarks)
-def bad_marks(request: HttpRequest, error: BadMarks) -> HttpResponse:
-    return api.create_response(request, {"error": str(error)}, status=422)
+@api.exception_handler(revisions.NothingThere)
+def refused_in_words(request: HttpRequest, error: Exception) -> HttpResponse:
+    return answer(request, 422, str(error))
 
 
-@api.exception_handler(kept.Full)
-def full(request: HttpRequest, error: kept.Full) -> HttpResponse:
-    return api.create_response(request, {"error": str(error)}, status=507)
+@api.exception_handler(ValidationError)
+def not_understood(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    """Fields of a request that are missing or out of bounds."""
+    lines = [f"{' > '.join(map(str, one['loc'][2:]))}: {one['msg']}".removeprefix(": ") for one in error.errors[:3]]
+    return answer(request, 422, f"This request cannot be used: {'; '.join(lines)}. Nothing was changed.")
+
+
+@api.exception_handler(AuthenticationError)
+def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+    return answer(request, 401)
+
+
+@api.exception_handler(Http404)
+def not_there(request: HttpRequest, error: Http404) -> HttpResponse:
+    return answer(request, 404)
+
+
+@api.exception_handler(HttpError)
+def not_taken(request: HttpRequest, error: HttpError) -> HttpResponse:
+    return answer(request, error.status_code)
 
 
 @api.exception_handler(NotKept)
@@ -237,11 +289,6 @@ def stale(request: HttpRequest, error: revisions.Stale) -> HttpResponse:
     return api.create_response(request, {"error": text, "now": now}, status=409)
 
 
-@api.exception_handler(revisions.NothingThere)
-def nothing(request: HttpRequest, error: revisions.NothingThere) -> HttpResponse:
-    return api.create_response(request, {"error": str(error)}, status=422)
-
-
 @api.exception_handler(revisions.NoRevision)
 def no_revision(request: HttpRequest, error: revisions.NoRevision) -> HttpResponse:
     return api.create_response(request, {"error": str(error)}, status=404)
@@ -255,7 +302,7 @@ def get_shot(request: HttpRequest, shot_id: int) -> ShotState:
 @api.put("shots/{shot_id}/setup", response={200: ShotState, 409: Conflict, 422: Problem})
 def save(request: HttpRequest, shot_id: int, change: Change) -> ShotState:
     shot = open_shot(request, shot_id)
-    setup = read_setup(change.setup)
+    setup = kept.read(change.setup)
     check_range(setup, shot)
     return shot_state(revisions.save(shot.pk, change.base, setup, request.user))
 
@@ -295,8 +342,8 @@ class ReadingsAsked(Unsaved):
 
     mattes: bool = True
     """Also how far mattes can be trusted; no drag changes that."""
-    first: int | None = None
-    last: int | None = None
+    first: FrameNumber | None = None
+    last: FrameNumber | None = None
 
 
 @api.post("shots/{shot_id}/readings", response={200: dict[str, Any], 422: Problem})
@@ -327,7 +374,7 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
 
 
 class Surveyed(Unsaved):
-    frame: int
+    frame: FrameNumber
 
 
 @api.post("shots/{shot_id}/survey", response={200: SurveyState, 404: Problem, 422: Problem})
@@ -381,7 +428,7 @@ def read_focus_file(request: HttpRequest, shot_id: int, file: FocusFile) -> Any:
     """The keys of a focus table. They are put in force by saving them."""
     open_shot(request, shot_id)
     try:
-        return [key.model_dump(mode="json") for key in read_focus(file.text)]
+        return [key.model_dump(mode="json") for key in focus_from_table(file.text)]
     except NoTable as reason:
         return 422, Problem(error=f"This is no focus table: {reason}. The focus curve is unchanged.")
 
@@ -402,7 +449,7 @@ def focus_file(request: HttpRequest, shot_id: int) -> HttpResponse:
 
 class RecipeAsked(Unsaved):
     recipe: Recipe
-    frame: int
+    frame: FrameNumber
 
 
 @api.post("shots/{shot_id}/recipe", response={200: dict[str, Any], 422: Problem})
@@ -411,7 +458,7 @@ def use_recipe(request: HttpRequest, shot_id: int, asked: RecipeAsked) -> dict[s
     shot = open_shot(request, shot_id)
     facts = shot.media.facts
     made = with_recipe(asked.setup(shot), asked.recipe, asked.frame, (facts.width, facts.height))
-    return made.model_dump(mode="json")
+    return kept.document_of(made)
 
 
 def about_mattes(setup: Setup) -> dict[str, Any]:
@@ -443,20 +490,24 @@ def read_outlines(request: HttpRequest, shot_id: int, file: OutlineFile) -> list
 @api.get("shots/{shot_id}/outlines/{subject}.svg")
 def outlines_file(request: HttpRequest, shot_id: int, subject: str) -> HttpResponse:
     shot = open_shot(request, shot_id)
+    if all(one.id != subject for one in shot.setup.subjects):
+        return answer(request, 404, "This shot has no such subject.")
     text = svg_of(shot.setup, subject, (shot.media.facts.width, shot.media.facts.height))
     response = HttpResponse(text, content_type="image/svg+xml")
     response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-{subject}.svg"'
     return response
 
 
-@api.post("shots/{shot_id}/mattes/marks", response={200: Made, 404: Problem, 422: Problem, 507: Problem})
+@api.post("shots/{shot_id}/mattes/marks", response={200: Made, 404: Problem, 422: Problem})
 def mark(request: HttpRequest, shot_id: int, marks: Marks) -> Made:
     """Find a matte from brush marks, or mend one. It is put into a setup by saving that."""
-    shot = open_shot(request, shot_id)
-    return Made(matte=matte_from_marks(shot.media, marks.frame, marks.marks, marks.under))
+    shot, under = open_shot(request, shot_id), marks.under
+    if marks.mends:
+        under = matte_at(revisions.setup_at(shot, marks.mends.base), marks.mends.subject, marks.frame)
+    return Made(matte=matte_from_marks(shot.media, marks.frame, marks.marks, under), under=under)
 
 
-@api.post("shots/{shot_id}/mattes/line", response={200: Made, 422: Problem, 507: Problem})
+@api.post("shots/{shot_id}/mattes/line", response={200: Made, 422: Problem})
 def line_around(request: HttpRequest, shot_id: int, line: Line) -> Made:
     return Made(matte=matte_from_line(open_shot(request, shot_id).media, line.curve))
 

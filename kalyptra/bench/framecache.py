@@ -9,6 +9,9 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from kalyptra.library import room
+from kalyptra.library.files import keep_within
+
 SWEEP_EVERY = 30.0
 """Seconds between two looks at the size."""
 
@@ -38,6 +41,9 @@ class FrameCache:
         return data
 
     def _keep(self, path: Path, data: bytes) -> None:
+        if not room.enough(room.Use.BULK):
+            self._sweep_now_and_then()
+            return
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".", delete=False) as file:
@@ -45,6 +51,9 @@ class FrameCache:
             Path(file.name).replace(path)
         except OSError:
             return  # a full disk or a folder that was just deleted: the picture is shown, only not kept
+        self._sweep_now_and_then()
+
+    def _sweep_now_and_then(self) -> None:
         if time.monotonic() - self._swept > SWEEP_EVERY and self._sweeping.acquire(blocking=False):
             try:
                 self.sweep()
@@ -53,19 +62,6 @@ class FrameCache:
                 self._sweeping.release()
 
     def sweep(self) -> None:
-        """Delete what was used least lately until the rest is at most nine tenths of the limit."""
-        files = []
-        for path in self._folder.glob("*/*"):
-            try:
-                stat = path.stat()
-            except OSError:
-                continue
-            files.append((stat.st_mtime, stat.st_size, path))
-        total = sum(size for _, size, _ in files)
-        if total <= self._limit:
-            return
-        for _, size, path in sorted(files):
-            path.unlink(missing_ok=True)
-            total -= size
-            if total <= self._limit * 0.9:
-                return
+        """Delete what was used least lately until the rest is at most nine tenths of the limit; all where the disk is
+        nearly full."""
+        keep_within(self._folder, self._limit if room.enough(room.Use.BULK) else 0)

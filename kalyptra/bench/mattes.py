@@ -22,12 +22,14 @@ from kalyptra.core import (
     marked_matte,
     shrink,
 )
-from kalyptra.library import kept
+from kalyptra.library import kept, room
 from kalyptra.library.models import Media
 
 WORKING = 960
 """Px on the long side of the picture that marks are looked at in."""
 LETTERS = {How.FOLLOWED: "f", How.PREDICTED: "p", How.PERSON: "s", How.NOBODY: "n"}
+MOST_MARKS = 400
+"""On one frame."""
 HAND, NOTHING = "h", "-"
 
 
@@ -45,7 +47,7 @@ def matte_from_marks(media: Media, frame: int, marks: Sequence[Stroke], under: s
         BadMarks: nothing is kept by them.
         FrameUnreadable: the clip has no such frame.
     """
-    kept.need_room()
+    kept.need_room(room.Use.MATTE)
     with borrowed(media) as reader:
         codes = eight_bits(shrink(reader.picture(frame), WORKING).codes)
     before = None
@@ -62,9 +64,15 @@ def matte_from_marks(media: Media, frame: int, marks: Sequence[Stroke], under: s
     return _kept(matte)
 
 
+def matte_at(setup: Setup, subject_id: str, frame: int) -> str | None:
+    """The name of the matte that a subject has at a frame, where it is one that is found."""
+    matte = next((one.matte for one in setup.subjects if one.id == subject_id), None)
+    return matte.at(frame) if isinstance(matte, FoundMatte) else None
+
+
 def matte_from_line(media: Media, curve: Curve) -> str:
     """A matte from a line drawn around the subject; its name in the store."""
-    kept.need_room()
+    kept.need_room(room.Use.MATTE)
     facts = media.facts
     scale = min(1.0, WORKING / max(facts.width, facts.height))
     size = (max(1, round(facts.height * scale)), max(1, round(facts.width * scale)))

@@ -13,12 +13,10 @@ from kalyptra.core import (
     Outline,
     Setup,
     curve_of,
-    drawn_outline,
     fit_closed,
-    keyed_by_hand,
+    outlines_from_svg,
     outlines_of,
     placed_at,
-    read_svg,
     trust,
     write_svg,
 )
@@ -32,10 +30,12 @@ class BadDrawing(ValueError):
 
 def outlines_at(setup: Setup, frame: int) -> dict[str, Any]:
     """By subject and outline: points in px of the source, and the placement that puts them there."""
-    return {
-        subject.id: {outline.id: _placed(outline, frame) for outline in outlines_of(subject.matte)}
-        for subject in setup.subjects
-    }
+    return {subject.id: placed_outlines(outlines_of(subject.matte), frame) for subject in setup.subjects}
+
+
+def placed_outlines(outlines: Sequence[Outline], frame: int) -> dict[str, Any]:
+    """By outline: points in px of the source, and the placement that puts them there."""
+    return {outline.id: _placed(outline, frame) for outline in outlines}
 
 
 def _placed(outline: Outline, frame: int) -> dict[str, Any]:
@@ -63,7 +63,7 @@ def trust_of(setup: Setup) -> dict[str, Any]:
 
 def fitted(points: Sequence[tuple[float, float]], tolerance: float) -> dict[str, Any]:
     """A freehand line as a curve."""
-    line = np.array(points[:MOST_POINTS], np.float64).reshape(-1, 2)
+    line = np.array(points, np.float64).reshape(-1, 2)
     if not np.isfinite(line).all() or not 0.1 <= tolerance <= 100:
         raise BadDrawing("The line has a place that is no place. Draw it again.")
     try:
@@ -75,18 +75,9 @@ def fitted(points: Sequence[tuple[float, float]], tolerance: float) -> dict[str,
 def read_drawing(text: str, frame: int) -> list[dict[str, Any]]:
     """Outlines of an SVG file; drawings in no frame's group are keys at `frame`."""
     try:
-        found = read_svg(text)
+        return [one.model_dump(mode="json") for one in outlines_from_svg(text, frame)]
     except NotOutlines as error:
         raise BadDrawing(f"The file could not be used: {error}. Nothing was changed.") from error
-    made: dict[str, Outline] = {}
-    for at in sorted(found, key=lambda one: frame if one is None else one):
-        for drawn in found[at]:
-            key = frame if at is None else at
-            if drawn.name in made:
-                made[drawn.name] = keyed_by_hand(made[drawn.name], key, drawn.curve)
-            else:
-                made[drawn.name] = drawn_outline(f"line{len(made) + 1}", key, drawn.curve, drawn.joins)
-    return [one.model_dump(mode="json") for one in made.values()]
 
 
 def svg_of(setup: Setup, subject_id: str, size: tuple[int, int]) -> str:

@@ -9,7 +9,7 @@ from ninja import Schema
 
 from kalyptra.core import ClipFacts, rate_text, timecode
 from kalyptra.library.models import Shot
-from kalyptra.library.revisions import newest_after
+from kalyptra.library.revisions import document_of, newest_after
 
 
 class ClipState(Schema):
@@ -51,7 +51,7 @@ def shot_state(shot: Shot) -> ShotState:
         saved=revision.created,
         can_undo=revision.parent is not None,
         can_redo=newest_after(shot) is not None,
-        setup=revision.setup.model_dump(mode="json"),
+        setup=document_of(revision),
         clip=clip_state(shot.media.facts),
     )
 

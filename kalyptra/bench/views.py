@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import mimetypes
 from pathlib import Path
 
@@ -50,7 +49,7 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
 def setup_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The setup in force, as a file that `bin/kalyptra render` reads."""
     shot = open_shot(request, pk)
-    text = json.dumps(shot.revision.document, indent=2)
+    text = shot.setup.model_dump_json(indent=2)  # whole: it is read where no store is
     response = HttpResponse(text, content_type="application/json")
     response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-revision-{shot.head}.json"'
     return response

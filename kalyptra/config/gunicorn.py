@@ -1,4 +1,4 @@
-"""gunicorn: one load of the application for all its processes; each compiles its loops while the first page is read."""
+"""gunicorn: one load of the application for all its processes; each loads its loops while the first page is read."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ workers = 2
 threads = 8
 timeout = 120
 graceful_timeout = 5
+keepalive = 75  # a page that idles for a while finds its connection open
 worker_tmp_dir = "/dev/shm"
 
 

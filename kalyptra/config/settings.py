@@ -33,6 +33,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "kalyptra.config.errors.api_answers",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -70,6 +71,8 @@ DATABASES = {
     )
 }
 DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
+DATABASES["default"]["TEST"] = {"NAME": os.environ.get("KALYPTRA_TEST_DATABASE")}
+DATABASES["default"]["OPTIONS"] = {"connect_timeout": 5}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 # Accounts
@@ -83,8 +86,15 @@ LOGIN_REDIRECT_URL = "projects"
 LOGOUT_REDIRECT_URL = "sign-in"
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]  # both: a stranger elsewhere must not lock the right person out
+AXES_LOCKOUT_TEMPLATE = "library/locked.html"
+AXES_CLIENT_IP_CALLABLE = "kalyptra.config.proxies.client_address"
+PROXIES = int(os.environ.get("KALYPTRA_PROXIES", "0"))
+"""How many proxies of our own stand before the server; each adds the address it was asked from to X-Forwarded-For."""
+CSRF_FAILURE_VIEW = "kalyptra.config.errors.csrf_failure"
 DEMO_ENTRY = os.environ.get("KALYPTRA_DEMO_ENTRY", "1") == "1"
-"""Whether one press on the sign-in page enters the demo; only ever from loopback."""
+"""Whether the token that the start command prints enters the demo."""
+ENTRY = DATA / "entry"
 DEMO_USER = "demo-editor"
 
 # Files: any Django storage will do, so that several machines can share one.
@@ -98,17 +108,21 @@ STORAGES = {
 STATIC_URL = "/static/"
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 60
-FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+FILE_UPLOAD_HANDLERS = ["kalyptra.library.uploads.BoundedUploadHandler"]
 FILE_UPLOAD_TEMP_DIR = DATA / "uploads"
 FILE_UPLOAD_TEMP_DIR.mkdir(parents=True, exist_ok=True)
 UPLOAD_LIMIT = int(os.environ.get("KALYPTRA_UPLOAD_LIMIT", 20 << 30))
 """Bytes that one file of footage may have."""
 DATA_UPLOAD_MAX_MEMORY_SIZE = 32 << 20
+RESERVE = int(os.environ.get("KALYPTRA_RESERVE", 2 << 30))
+"""Bytes of the disk that are kept free: below it uploads, renders and the cache of frames stop, saves last of all."""
 
 # Rendered frames that are kept for the viewer. Safe to delete at any time.
 FRAME_CACHE = DATA / "cache" / "frames"
 FRAME_CACHE_LIMIT = int(os.environ.get("KALYPTRA_FRAME_CACHE_LIMIT", 4 << 30))
 LOCAL_COPIES = DATA / "cache" / "copies"
+LOCAL_COPIES_LIMIT = int(os.environ.get("KALYPTRA_COPIES_LIMIT", 40 << 30))
+"""Bytes of copies from a storage elsewhere."""
 
 # Mattes and plates that setups name. Not a cache: what a setup names is kept.
 KEPT = DATA / "media" / "kept"

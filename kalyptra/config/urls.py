@@ -16,3 +16,8 @@ urlpatterns = [
     path("", include("kalyptra.library.urls")),
     path("", include("kalyptra.bench.urls")),
 ]
+
+handler400 = "kalyptra.config.errors.bad_request"
+handler403 = "kalyptra.config.errors.forbidden"
+handler404 = "kalyptra.config.errors.not_found"
+handler500 = "kalyptra.config.errors.failed"

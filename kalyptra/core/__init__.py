@@ -6,7 +6,7 @@ It imports no Django, no web code and no database.
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.maps import Channel
-from kalyptra.core.clip.probe import NotFootage, probe, rate_text
+from kalyptra.core.clip.probe import LongGaps, NotFootage, probe, rate_text
 from kalyptra.core.clip.proxy import make_proxy, proxy_size
 from kalyptra.core.clip.reader import (
     FrameUnreadable,
@@ -14,6 +14,7 @@ from kalyptra.core.clip.reader import (
     Picture,
     PictureSource,
     ReaderPool,
+    damage_words,
     decode_still,
     eight_bits,
     open_clip,
@@ -27,15 +28,14 @@ from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
 from kalyptra.core.focus.record import Fitted, cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable
-from kalyptra.core.focus.table import read as read_focus
 from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.frame import CutOut, Opening, Plate, Quality, Sources, View, cut_out, render_frame, through_lens
 from kalyptra.core.identity import look_identity
-from kalyptra.core.importing import import_to_store, map_to_store
-from kalyptra.core.kept import Folder, Kept, Nothing, NotKept
+from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg
+from kalyptra.core.kept import PICTURE, RECORD, Folder, Kept, Nothing, NotKept
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
 from kalyptra.core.matte.marks import marked_matte
@@ -46,8 +46,9 @@ from kalyptra.core.proof.distance import palette
 from kalyptra.core.reading import Reading, focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.core.recent import Recent
 from kalyptra.core.recovering import Patch, recover, recover_to_store
-from kalyptra.core.setup.distance import MapFile
+from kalyptra.core.setup.distance import MOST_SOURCES, MapFile
 from kalyptra.core.setup.document import (
+    VERSION,
     Edge,
     FilledBy,
     Footage,
@@ -62,7 +63,7 @@ from kalyptra.core.setup.fit import fit_closed
 from kalyptra.core.setup.focus import FocusKey, Mark
 from kalyptra.core.setup.keyed import Ease
 from kalyptra.core.setup.keying import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
-from kalyptra.core.setup.needs import frames_without, pictures_named, pictures_needed, spans
+from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
 from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
@@ -71,12 +72,16 @@ from kalyptra.core.setup.resolve import numbers_at, resolve
 from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
-from kalyptra.core.setup.upgrade import SetupError, read_setup, with_parts
+from kalyptra.core.setup.upgrade import SetupError, folded, read_setup, with_parts
 from kalyptra.core.surveying import Survey, survey, ways
 from kalyptra.core.warm import warm_up
 
 __all__ = [
+    "MOST_SOURCES",
     "NEEDS_A_LOOK",
+    "PICTURE",
+    "RECORD",
+    "VERSION",
     "Carried",
     "Channel",
     "ClipFacts",
@@ -102,6 +107,7 @@ __all__ = [
     "Kept",
     "Kind",
     "Layer",
+    "LongGaps",
     "MapFile",
     "Mark",
     "MatteJob",
@@ -152,6 +158,7 @@ __all__ = [
     "curve_matte",
     "curve_of",
     "cut_out",
+    "damage_words",
     "decode_and_encode",
     "decode_still",
     "drawn_matte",
@@ -161,7 +168,9 @@ __all__ = [
     "fill",
     "fit_closed",
     "fit_keys",
+    "focus_from_table",
     "focus_notes",
+    "folded",
     "follow",
     "follow_keys",
     "follow_mattes",
@@ -185,15 +194,14 @@ __all__ = [
     "one_thread_a_frame",
     "open_clip",
     "outline_at",
+    "outlines_from_svg",
     "outlines_of",
     "palette",
-    "pictures_named",
     "pictures_needed",
     "placed_at",
     "probe",
     "proxy_size",
     "rate_text",
-    "read_focus",
     "read_frame",
     "read_setup",
     "read_svg",

@@ -20,8 +20,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.encode import H264Writer, even, fit, join_parts
 from kalyptra.core.clip.facts import ClipFacts
-from kalyptra.core.clip.guarded import Limits, run_guarded
-from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, open_clip
+from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
+from kalyptra.core.clip.reader import HeldPicture, Mended, PictureSource, damage_words, open_clip
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.frame import Sources, render_frame
 from kalyptra.core.kept import Folder, Kept, Nothing
@@ -33,6 +33,7 @@ X264 = {
     Compression.GOOD: {"crf": "19", "preset": "veryfast"},
     Compression.HIGH: {"crf": "14", "preset": "medium"},
 }
+SOUND_WORDS = {"copied": "The sound was copied unchanged.", "none": "The source has no sound."}
 Progress = Callable[[int, float], bool]
 """Called with frames done and frames a second; returns False to stop."""
 
@@ -71,18 +72,21 @@ class RenderJob:
         return [(a, min(a + PART_FRAMES - 1, self.last)) for a in range(self.first, self.last + 1, PART_FRAMES)]
 
 
-def render_to_file(job: RenderJob, folder: Path, out: Path, on_progress: Progress) -> str:
-    """Render a job, in guarded processes, and join the parts.
+def render_to_file(
+    job: RenderJob, folder: Path, out: Path, on_progress: Progress, go_on: Callable[[], bool] | None = None
+) -> str:
+    """Render a job, in a guarded process, and join the parts there.
 
     Args:
         folder: where parts are kept until all are done; finished ones found there are used.
         out: where the MP4 appears, complete or not at all.
+        go_on: asked now and then whether to go on.
 
     Returns:
-        What became of the sound.
+        What became of the sound, and of damaged frames, in words.
 
     Raises:
-        GuardedFailure: rendering failed (kind "cancelled": `on_progress` said stop). Finished parts are kept.
+        GuardedFailure: rendering failed (kind "cancelled": it was stopped). Finished parts are kept.
     """
     folder.mkdir(parents=True, exist_ok=True)
     parts = job.parts()
@@ -95,47 +99,40 @@ def render_to_file(job: RenderJob, folder: Path, out: Path, on_progress: Progres
         return on_progress(made, (made - resumed) / max(time.monotonic() - started, 1e-3))
 
     if not told({"done": 0}):
-        _stop()
-    missing = [(a, b, str(path)) for (a, b), path in zip(parts, paths, strict=True) if not path.exists()]
-    if missing:
-        work = {
-            "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
-            "source": str(job.source), "parts": missing, "size": list(job.size),
-            "kept": str(job.kept) if job.kept else None,
-        }  # fmt: skip
-        seconds = 300 + job.frames * job.facts.width * job.facts.height / 2e5
-        # One process for all parts: starting one costs seconds.
-        run_guarded("kalyptra.core.export:render_parts_here", work, Limits(seconds, 16 << 30, 64 << 30), told)
-    if not on_progress(job.frames, 0.0):
-        _stop()
+        raise GuardedFailure("cancelled", "stopped")
     joined = out.with_suffix(".joining")
-    sound = (job.source, job.facts, job.first, job.last) if job.facts.audio else None
-    state = join_parts(paths, job.facts.rate, joined, sound)
+    work = {
+        "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
+        "source": str(job.source), "size": list(job.size), "kept": str(job.kept) if job.kept else None,
+        "parts": [(a, b, str(path)) for (a, b), path in zip(parts, paths, strict=True)], "joined": str(joined),
+    }  # fmt: skip
+    seconds = 300 + job.frames * job.facts.width * job.facts.height / 2e5
+    # One process for all parts: starting one costs seconds. It also reads the source's sound, which is untrusted, too.
+    limits = Limits(seconds, 16 << 30, 64 << 30)
+    said = run_guarded("kalyptra.core.export:render_here", work, limits, told, go_on)
+    on_progress(job.frames, 0.0)
     joined.replace(out)
-    return state
+    return str(said)
 
 
-def _stop() -> None:
-    from kalyptra.core.clip.guarded import GuardedFailure
-
-    raise GuardedFailure("cancelled", "stopped")
-
-
-def render_parts_here(
+def render_here(
     setup: dict[str, Any], facts: dict[str, Any], source: str, parts: list[tuple[int, int, str]], size: list[int],
-    kept: str | None, report: Callable[..., None],
-) -> None:  # fmt: skip
-    """Render parts, each given by its first and last frame and its path; runs inside the guarded process.
+    kept: str | None, joined: str, report: Callable[..., None],
+) -> str:  # fmt: skip
+    """Render the parts that are missing, each given by its first and last frame and its path, and join all; runs inside
+    the guarded process.
 
     A part appears under its path only when it is complete.
     """
     keep_freed_memory()
     one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
-    reader = open_clip(Path(source), clip, threads=2)
+    reader = Mended(open_clip(Path(source), clip, threads=2))
     store = Folder(Path(kept)) if kept else Nothing()
     count = 0
     for first, last, path in parts:
+        if Path(path).exists():
+            continue
         unfinished = Path(path).with_suffix(".unfinished")
         writer = H264Writer(unfinished, (size[0], size[1]), clip.rate, clip.transfer, X264[look.output.quality])
         for codes in rendered(look, reader, clip, range(first, last + 1), store):
@@ -145,7 +142,18 @@ def render_parts_here(
             if count % 4 == 0:
                 report(done=count)
         writer.close()
+        _flush(unfinished)
         unfinished.replace(path)
+    sound = (Path(source), clip, parts[0][0], parts[-1][1]) if clip.audio else None
+    state = join_parts([Path(path) for _, _, path in parts], clip.rate, Path(joined), sound)
+    _flush(Path(joined))
+    return " ".join(filter(None, (SOUND_WORDS.get(state, f"The sound was {state}."), damage_words(reader.damaged))))
+
+
+def _flush(path: Path) -> None:
+    """Have a file's contents on the disk before its name says that it is whole."""
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
 
 
 def decode_and_encode(
@@ -166,19 +174,14 @@ def rendered(
 ) -> Iterator[NDArray[np.uint8]]:
     """Rendered frames in order; a few are worked on at once, one thread each.
 
-    A frame that cannot be decoded repeats the one before it; the first one of a range must be readable.
+    Raises:
+        FrameUnreadable: a frame cannot be decoded; a `Mended` reader has another one stand in for it.
     """
     at_once = max(1, os.cpu_count() or 1)
     waiting: deque[Future[NDArray[np.uint8]]] = deque()
     with ThreadPoolExecutor(at_once) as pool:
-        last: Picture | None = None
         for frame in frames:
-            try:
-                last = reader.picture(frame)
-            except FrameUnreadable:
-                if last is None:
-                    raise
-            sources = Sources(HeldPicture(clip, last), clip.width, kept or Nothing())
+            sources = Sources(HeldPicture(clip, reader.picture(frame)), clip.width, kept or Nothing())
             waiting.append(pool.submit(render_frame, setup, frame, sources))
             if len(waiting) > at_once:
                 yield waiting.popleft().result()

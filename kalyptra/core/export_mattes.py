@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.encode import BT709, TRANSFER_CODE, even
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
-from kalyptra.core.clip.reader import HeldPicture, open_clip
+from kalyptra.core.clip.reader import HeldPicture, Mended, damage_words, open_clip
 from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.export import Progress
 from kalyptra.core.frame import Sources, cut_out
@@ -63,11 +63,16 @@ class MatteJob:
     subject: str | None = None
 
 
-def mattes_to_file(job: MatteJob, out: Path, on_progress: Progress) -> None:
+def mattes_to_file(
+    job: MatteJob, out: Path, on_progress: Progress, go_on: Callable[[], bool] | None = None
+) -> str:  # fmt: skip
     """Write mattes or a cut-out, in a guarded process; the file appears whole or not at all.
 
+    Returns:
+        What became of damaged frames, in words.
+
     Raises:
-        GuardedFailure: it failed (kind "cancelled": `on_progress` said stop).
+        GuardedFailure: it failed (kind "cancelled": it was stopped).
     """
     unfinished = out.with_suffix(".unfinished")
     work = {
@@ -76,19 +81,20 @@ def mattes_to_file(job: MatteJob, out: Path, on_progress: Progress) -> None:
         "subject": job.subject, "out": str(unfinished),
     }  # fmt: skip
     seconds = 300 + (job.last - job.first + 1) * job.facts.width * job.facts.height / 1e5
-    run_guarded("kalyptra.core.export_mattes:write_here", work, Limits(seconds, 16 << 30, 64 << 30),
-                lambda report: on_progress(int(report["done"]), 0.0))  # fmt: skip
+    said = run_guarded("kalyptra.core.export_mattes:write_here", work, Limits(seconds, 16 << 30, 64 << 30),
+                       lambda report: on_progress(int(report["done"]), 0.0), go_on)  # fmt: skip
     unfinished.replace(out)
+    return str(said)
 
 
 def write_here(
     setup: dict[str, Any], facts: dict[str, Any], source: str, kept: str, span: list[int], made: str,
     subject: str | None, out: str, report: Callable[..., None],
-) -> None:  # fmt: skip
+) -> str:  # fmt: skip
     """Write all frames; runs inside the guarded process."""
     one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
-    reader, store, kind = open_clip(Path(source), clip, threads=2), Folder(Path(kept)), Format(made)
+    reader, store, kind = Mended(open_clip(Path(source), clip, threads=2)), Folder(Path(kept)), Format(made)
     writer = _Pictures(Path(out), kind) if kind.suffix == ".zip" else _Clip(Path(out), kind, clip)
     for frame in range(span[0], span[1] + 1):
         held = HeldPicture(clip, reader.picture(frame))
@@ -96,6 +102,7 @@ def write_here(
         writer.write(frame, codes, matte)
         report(done=frame - span[0] + 1)
     writer.close()
+    return damage_words(reader.damaged)
 
 
 class _Pictures:

@@ -1,4 +1,7 @@
-"""Bringing mattes, plates and distance maps that were made elsewhere into the store: a still, a sequence or a clip."""
+"""Bringing what was made elsewhere: mattes, plates and distance maps into the store, outlines and focus tables as text.
+
+No file from outside is read in the calling process: each function here has a guarded one do it, with limits.
+"""
 
 from __future__ import annotations
 
@@ -11,42 +14,58 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate
-from kalyptra.core.clip.guarded import Limits, run_guarded
+from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.maps import LUMA, Channel, is_map_still, still_maps, video_maps
 from kalyptra.core.clip.probe import probe
-from kalyptra.core.clip.reader import open_clip
+from kalyptra.core.clip.reader import Mended, damage_words, open_clip
 from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.distance.imported import as_stored
+from kalyptra.core.focus.table import NoTable
+from kalyptra.core.focus.table import read as read_table
 from kalyptra.core.kept import Folder
+from kalyptra.core.setup.focus import FocusKey
+from kalyptra.core.setup.keying import drawn_outline, keyed_by_hand
+from kalyptra.core.setup.outline import Outline
+from kalyptra.core.setup.svg import NotOutlines, read_svg
 
 
 def import_to_store(
-    path: Path, facts: ClipFacts, channel: Channel, kept: Path, on_picture: Callable[[int, str], bool]
-) -> None:
+    path: Path, facts: ClipFacts, channel: Channel, kept: Path, on_picture: Callable[[int, str], bool],
+    go_on: Callable[[], bool] | None = None,
+) -> str:  # fmt: skip
     """Bring all pictures of a file into the store, in a guarded process.
 
     Args:
         on_picture: told how many are done, and the newest one's name; returns whether to go on.
+        go_on: asked now and then whether to go on.
+
+    Returns:
+        What became of damaged frames, in words.
 
     Raises:
         GuardedFailure: it failed (kind "NoSuchChannel": the file has none).
     """
     work = {"path": str(path), "facts": facts.model_dump(mode="json"), "channel": channel.value, "kept": str(kept)}
     seconds = 300 + facts.frames * facts.width * facts.height / 2e5
-    run_guarded("kalyptra.core.importing:import_here", work, Limits(seconds, 8 << 30, 1 << 30),
-                lambda told: on_picture(told["done"], told["name"]))  # fmt: skip
+    return str(run_guarded("kalyptra.core.importing:import_here", work, Limits(seconds, 8 << 30, 1 << 30),
+                           lambda told: on_picture(told["done"], told["name"]), go_on))  # fmt: skip
 
 
-def import_here(path: str, facts: dict[str, Any], channel: str, kept: str, report: Callable[..., None]) -> None:
+def import_here(path: str, facts: dict[str, Any], channel: str, kept: str, report: Callable[..., None]) -> str:
     """Runs inside the guarded process."""
     one_thread_a_frame()
-    store = Folder(Path(kept))
-    for done, picture in enumerate(pictures(Path(path), ClipFacts.model_validate(facts), Channel(channel)), start=1):
+    store, damaged = Folder(Path(kept)), list[int]()
+    found = pictures(Path(path), ClipFacts.model_validate(facts), Channel(channel), damaged)
+    for done, picture in enumerate(found, start=1):
         report(done=done, name=store.keep(picture))
+    return damage_words(damaged)
 
 
-def pictures(path: Path, facts: ClipFacts, channel: Channel) -> Iterator[NDArray[Any]]:
+def pictures(path: Path, facts: ClipFacts, channel: Channel, damaged: list[int]) -> Iterator[NDArray[Any]]:
     """The pictures of a file as a store keeps them: grey mattes, or RGBA with a full last channel.
+
+    Args:
+        damaged: gets the frames that another one stands in for.
 
     Raises:
         NoSuchChannel: alpha was asked for, and there is none.
@@ -55,7 +74,7 @@ def pictures(path: Path, facts: ClipFacts, channel: Channel) -> Iterator[NDArray
     if channel is Channel.ALPHA:
         yield from video_maps(path, facts, channel) if facts.kind is Kind.VIDEO else still_maps(path, channel)[1]
         return
-    reader = open_clip(path, facts, threads=2)
+    reader = Mended(open_clip(path, facts, threads=2))
     for frame in range(1 if facts.kind is Kind.STILL else facts.frames):
         codes = reader.picture(frame).codes
         top = np.iinfo(codes.dtype).max
@@ -64,10 +83,14 @@ def pictures(path: Path, facts: ClipFacts, channel: Channel) -> Iterator[NDArray
         else:
             grey = cv2.transform(codes.astype(np.float64), LUMA[None])
             yield np.clip(np.round(grey), 0, top).astype(codes.dtype)
+    damaged += reader.damaged
     reader.close()
 
 
-def map_to_store(path: Path, channel: Channel, kept: Path, on_map: Callable[[int, int, str], bool]) -> None:
+def map_to_store(
+    path: Path, channel: Channel, kept: Path, on_map: Callable[[int, int, str], bool],
+    go_on: Callable[[], bool] | None = None,
+) -> None:  # fmt: skip
     """Bring all maps of a file into the store, exactly as they are, in a guarded process.
 
     Args:
@@ -81,7 +104,7 @@ def map_to_store(path: Path, channel: Channel, kept: Path, on_map: Callable[[int
     work = {"path": str(path), "facts": facts.model_dump(mode="json") if facts else None, "channel": channel.value,
             "kept": str(kept)}  # fmt: skip
     run_guarded("kalyptra.core.importing:map_here", work, Limits(7200, 8 << 30, 1 << 30),
-                lambda told: on_map(told["done"], told["of"], told["name"]))  # fmt: skip
+                lambda told: on_map(told["done"], told["of"], told["name"]), go_on)  # fmt: skip
 
 
 def map_here(path: str, facts: dict[str, Any] | None, channel: str, kept: str, report: Callable[..., None]) -> None:
@@ -95,3 +118,55 @@ def map_here(path: str, facts: dict[str, Any] | None, channel: str, kept: str, r
         count, maps = clip.frames, video_maps(Path(path), clip, Channel(channel))
     for done, values in enumerate(maps, start=1):
         report(done=done, of=count, name=store.keep(as_stored(values)))
+
+
+TEXT_LIMITS = Limits(seconds=15, memory=2 << 30)
+
+
+def outlines_from_svg(text: str, frame: int) -> list[Outline]:
+    """The outlines of an SVG file, with a hand-made key for each frame that it has.
+
+    Args:
+        frame: where drawings in no frame's group are keyed.
+
+    Raises:
+        NotOutlines: there is none in it, or it is larger or takes longer than is allowed; the text says why.
+    """
+    found = _read_text("outlines_here", NotOutlines, "the file is too complicated", text=text, frame=frame)
+    return [Outline.model_validate(one) for one in found]
+
+
+def outlines_here(text: str, frame: int) -> list[dict[str, Any]]:
+    """Runs inside the guarded process."""
+    drawings = read_svg(text)
+    made: dict[str, Outline] = {}
+    for at in sorted(drawings, key=lambda one: frame if one is None else one):
+        for drawn in drawings[at]:
+            key = frame if at is None else at
+            if drawn.name in made:
+                made[drawn.name] = keyed_by_hand(made[drawn.name], key, drawn.curve)
+            else:
+                made[drawn.name] = drawn_outline(f"line{len(made) + 1}", key, drawn.curve, drawn.joins)
+    return [one.model_dump(mode="json") for one in made.values()]
+
+
+def focus_from_table(text: str) -> tuple[FocusKey, ...]:
+    """The keys of a focus table (CSV).
+
+    Raises:
+        NoTable: it is none; the text says which line and why.
+    """
+    found = _read_text("focus_here", NoTable, "the file is too large", text=text)
+    return tuple(FocusKey.model_validate(one) for one in found)
+
+
+def focus_here(text: str) -> list[dict[str, Any]]:
+    """Runs inside the guarded process."""
+    return [key.model_dump(mode="json") for key in read_table(text)]
+
+
+def _read_text(task: str, refusal: type[ValueError], beyond: str, **arguments: Any) -> Any:
+    try:
+        return run_guarded(f"kalyptra.core.importing:{task}", arguments, TEXT_LIMITS)
+    except GuardedFailure as failure:
+        raise refusal(str(failure) if failure.kind == refusal.__name__ else beyond) from failure

@@ -1,4 +1,4 @@
-"""A store of pictures by what they hold: the same picture is kept once, and a name can only ever mean one picture.
+"""A store of pictures and records by what they hold: the same one is kept once, and a name only ever means one.
 
 Mattes are grey, 8 or 16 bits; pieces of plates are RGB with how often each pixel was seen as their alpha. All are PNG.
 """
@@ -6,8 +6,10 @@ Mattes are grey, 8 or 16 bits; pieces of plates are RGB with how often each pixe
 from __future__ import annotations
 
 import hashlib
+import json
 import os
 import re
+import zlib
 from collections import OrderedDict
 from pathlib import Path
 from threading import Lock
@@ -18,6 +20,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 NAME = re.compile(r"[0-9a-f]{32}")
+PICTURE, RECORD = ".png", ".json-z"
+"""Endings of the files: pictures, and records of what was found over frames."""
+MOST_RECORD = 64 << 20
+"""Bytes of a record, unpacked."""
 REMEMBERED = 192 << 20
 """Bytes of decoded pictures that are kept at hand."""
 
@@ -46,30 +52,90 @@ class Folder:
         self._held: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self._lock = Lock()
 
+    def keep_record(self, data: bytes) -> str:
+        """Keep a record of a setup (JSON), packed; its name."""
+        name = name_of(data)
+        if not self.touch_record(name):
+            self.put(name, zlib.compress(data, 6), RECORD)
+        return name
+
+    def record(self, name: str) -> Any:
+        """What a record holds.
+
+        Raises:
+            NotKept: it is not there, or damaged.
+        """
+        try:
+            unpacker = zlib.decompressobj()
+            data = unpacker.decompress(self.path(name, RECORD).read_bytes(), MOST_RECORD)
+            found = json.loads(data)
+        except (OSError, ValueError, zlib.error) as error:
+            raise NotKept(f"the record {name} of what was found over frames is not there") from error
+        if not isinstance(found, list):
+            raise NotKept(f"the record {name} is damaged")
+        return found
+
+    def touch_record(self, name: str) -> bool:
+        return self.touch(name, RECORD)
+
     def keep(self, picture: NDArray[Any]) -> str:
         """Keep a picture: (height, width) or (height, width, 4) as RGBA, 8 or 16 bits a channel; its name."""
         data = encoded(picture)
         name = name_of(data)
-        path = self.path(name)
-        if not path.exists():
-            path.parent.mkdir(parents=True, exist_ok=True)
-            unfinished = path.with_suffix(f".{os.getpid()}.{os.urandom(4).hex()}")
+        if not self.touch(name):
+            self.put(name, data)
+        return name
+
+    def put(self, name: str, data: bytes, kind: str = PICTURE) -> None:
+        """Write a file; whoever reads it meanwhile sees nothing or the whole."""
+        path = self.path(name, kind)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        # A name of its own: two who bring the same picture at once must not write into one file.
+        unfinished = path.with_suffix(f".{os.getpid()}.{os.urandom(4).hex()}")
+        try:
             unfinished.write_bytes(data)
             unfinished.replace(path)
-        return name
+        except OSError:
+            unfinished.unlink(missing_ok=True)
+            raise
+
+    def touch(self, name: str, kind: str = PICTURE) -> bool:
+        """Note that a file is relied on from now, so that no sweep takes it as old; whether it is there."""
+        try:
+            os.utime(self.path(name, kind))
+        except FileNotFoundError:
+            return False
+        return True
+
+    def drop_old(self, name: str, before: float, kind: str = PICTURE) -> bool:
+        """Delete a file that nobody has touched since `before` (a time); whether it went."""
+        path = self.path(name, kind)
+        going = path.with_suffix(f".{os.getpid()}.{os.urandom(4).hex()}")
+        try:
+            if path.stat().st_mtime >= before:
+                return False
+            # Moved first, then looked at again: one who touches it in between finds it there, or writes it anew.
+            path.replace(going)
+            if going.stat().st_mtime >= before:
+                going.replace(path)
+                return False
+            going.unlink()
+        except FileNotFoundError:
+            return False
+        return True
 
     def has(self, name: str) -> bool:
         return self.path(name).exists()
 
-    def path(self, name: str) -> Path:
-        """Where a picture lies.
+    def path(self, name: str, kind: str = PICTURE) -> Path:
+        """Where a picture or a record lies.
 
         Raises:
             NotKept: that is no name.
         """
         if not NAME.fullmatch(name):
             raise NotKept(f"{name[:40]!r} is no name of a stored picture")
-        return self.folder / name[:2] / f"{name}.png"
+        return self.folder / name[:2] / f"{name}{kind}"
 
     def picture(self, name: str) -> NDArray[Any]:
         with self._lock:

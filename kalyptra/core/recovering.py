@@ -16,7 +16,16 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
-from kalyptra.core.clip.reader import FrameUnreadable, HeldPicture, Picture, PictureSource, eight_bits, open_clip
+from kalyptra.core.clip.reader import (
+    FrameUnreadable,
+    HeldPicture,
+    Mended,
+    Picture,
+    PictureSource,
+    damage_words,
+    eight_bits,
+    open_clip,
+)
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.frame import Sources, covered
@@ -259,33 +268,38 @@ def _background(hidden: NDArray[np.uint8], size: tuple[int, ...]) -> NDArray[np.
 
 def recover_to_store(
     setup: Setup, source: Path, facts: ClipFacts, kept: Path, first: int, last: int,
-    on_patch: Callable[[int, PlatePatch | None], bool],
-) -> None:  # fmt: skip
+    on_patch: Callable[[int, PlatePatch | None], bool], go_on: Callable[[], bool] | None = None,
+) -> str:  # fmt: skip
     """Recover the plates of a setup's frames from its source, in a guarded process, into a store.
 
     Args:
         kept: the store's folder.
         on_patch: told how many frames are done, and the newest patch; returns whether to go on.
+        go_on: asked now and then whether to go on.
+
+    Returns:
+        What became of damaged frames, in words.
 
     Raises:
-        GuardedFailure: it failed (kind "cancelled": `on_patch` said stop).
+        GuardedFailure: it failed (kind "cancelled": it was stopped).
     """
     work = {
         "setup": setup.model_dump(mode="json"), "facts": facts.model_dump(mode="json"), "source": str(source),
         "kept": str(kept), "span": [first, last],
     }  # fmt: skip
     seconds = 600 + (last - first + 1) * facts.width * facts.height / 1e5
-    run_guarded("kalyptra.core.recovering:recover_here", work, Limits(seconds, 16 << 30, 1 << 30),
-                lambda told: on_patch(told["done"], PlatePatch(*told["patch"]) if told["patch"] else None))  # fmt: skip
+    return str(run_guarded("kalyptra.core.recovering:recover_here", work, Limits(seconds, 16 << 30, 1 << 30),
+                           lambda told: on_patch(told["done"], PlatePatch(*told["patch"]) if told["patch"] else None),
+                           go_on))  # fmt: skip
 
 
 def recover_here(
     setup: dict[str, Any], facts: dict[str, Any], source: str, kept: str, span: list[int], report: Callable[..., None]
-) -> None:
+) -> str:
     """Runs inside the guarded process."""
     one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
-    reader, store = open_clip(Path(source), clip, threads=2), Folder(Path(kept))
+    reader, store = Mended(open_clip(Path(source), clip, threads=2)), Folder(Path(kept))
 
     def hidden(frame: int) -> NDArray[np.float32]:
         held = HeldPicture(clip, reader.picture(frame))
@@ -296,3 +310,4 @@ def recover_here(
     for done, (frame, patch) in enumerate(found, start=1):
         named = [frame, store.keep(patch.picture), patch.left, patch.top] if patch else None
         report(done=done, patch=named)
+    return damage_words(reader.damaged)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 
@@ -21,22 +23,43 @@ from kalyptra.core.setup.outline import Curve, Motion
 from kalyptra.core.setup.shapes import ellipse
 
 
-def warm_up() -> None:
-    """Render one small frame, follow an outline and a matte by one; also keeps freed memory from here on."""
+def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
+    """Render one small frame, follow an outline and a matte by one; also keeps freed memory from here on.
+
+    Args:
+        told: after each step how many are done, of how many, and what it was.
+    """
     keep_freed_memory()
     size = (54, 96)
     light = to_light(np.zeros((*size, 3), np.uint8), Transfer.SRGB)
     dioptres = np.tile(np.linspace(0.02, 0.6, size[1], dtype=np.float32), (size[0], 1))
     rows = Curve.model_validate(ellipse(48, 27, 30, 30)).rows
-    cut_outs = [
-        CutOut(outline_matte(rows, refine, size), distance)
-        for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0))
-    ]
     noise = np.random.default_rng(1).integers(0, 255, (*size, 3), np.uint8)
-    found = guided(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
-    median_of(light[None], np.ones((1, *size), bool), 1)
-    carry(State.at(noise, found), noise, cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM))
-    person_share(noise)
-    find_step(noise, noise, rows, Motion.FREE, np.eye(3), Known.at(noise, rows))
-    lens = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
-    to_codes(through_lens(light, dioptres, cut_outs, lens, quality=Quality.PREVIEW), Transfer.SRGB)
+    cut_outs: list[CutOut] = []
+
+    def mattes() -> None:
+        for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0)):
+            cut_outs.append(CutOut(outline_matte(rows, refine, size), distance))
+        guided(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
+
+    def lens() -> None:
+        opening = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
+        for quality in (Quality.PREVIEW, Quality.FINAL):
+            to_codes(through_lens(light, dioptres, cut_outs, opening, quality=quality), Transfer.SRGB)
+
+    def follow() -> None:
+        flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+        carry(State.at(noise, np.asarray(cut_outs[0].matte)), noise, flow)
+        find_step(noise, noise, rows, Motion.FREE, np.eye(3), Known.at(noise, rows))
+
+    steps: dict[str, Callable[[], object]] = {
+        "mattes": mattes,
+        "lens": lens,
+        "following": follow,
+        "plates": lambda: median_of(light[None], np.ones((1, *size), bool), 1),
+        "people": lambda: person_share(noise),
+    }
+    for done, (name, step) in enumerate(steps.items(), start=1):
+        step()
+        if told:
+            told(done, len(steps), name)

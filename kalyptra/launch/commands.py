@@ -12,7 +12,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 
-from kalyptra.launch import environment, system
+from kalyptra.launch import entry, environment, system
 from kalyptra.launch.cluster import Cluster
 from kalyptra.launch.paths import LOCAL, PYTHON, ROOT, Stop, make_local
 from kalyptra.launch.supervise import Child, Supervisor, free_web_port
@@ -23,6 +23,7 @@ HELP = """Kalyptra: shallow depth of field for flat footage.
   bin/kalyptra stop               stop what `start` started
   bin/kalyptra test [LABEL ...]   set up what is missing, run the checks and the tests
   bin/kalyptra bench [NAME ...]   measure speed and quality, side by side; --json FILE keeps the figures
+  bin/kalyptra trial NAME ...     try a whole instance hard: kills, files, disk, api, load; loopback only, bounded
   bin/kalyptra follow CLIP ...    outlines or mattes followed over a clip; no web, no database (--help says all)
   bin/kalyptra people CLIP ...    people found in a clip; no web, no database, nothing uploaded
   bin/kalyptra plate CLIP ...     what lies behind a subject, from the other frames; no web, no database
@@ -49,6 +50,7 @@ def main(words: list[str]) -> int:
         "people": lambda: shell("people", rest),
         "plate": lambda: shell("plate", rest),
         "bench": lambda: shell("bench", rest, dev=True),
+        "trial": lambda: trial(rest),
     }
     if command not in actions:
         print(HELP)
@@ -75,7 +77,7 @@ def settings_environment(database: str | None) -> dict[str, str]:
         "KALYPTRA_DATA": str(LOCAL),
         "DJANGO_SETTINGS_MODULE": "kalyptra.config.settings",
         "KALYPTRA_SECRET_KEY": kept.read_text(),
-        "NUMBA_CACHE_DIR": str(LOCAL / "compiled"),
+        "NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(LOCAL / "compiled")),
     }
     if database:
         env["KALYPTRA_DATABASE_URL"] = database
@@ -102,7 +104,7 @@ def start() -> int:
         except BlockingIOError:
             kept = LOCAL / "web.port"
             running_at = kept.read_text() if kept.exists() else "?"
-            print(f"Kalyptra already runs from this folder: http://127.0.0.1:{running_at}/")
+            print(f"Kalyptra already runs from this folder: {_way_in(running_at)}")
             return 0
         lock.truncate(0)
         lock.write(str(os.getpid()))
@@ -113,13 +115,36 @@ def start() -> int:
         with database() as url:
             env = settings_environment(url)
             prepare(env)
+            compile_loops(env)
             port = free_web_port()
-            address = f"http://127.0.0.1:{port}/"
-            supervisor = Supervisor(env, _children(port))
-            print(f"\nKalyptra: {address}\nCtrl-C stops it. Logs: {LOCAL / 'logs'}\n", flush=True)
-            supervisor.run(address)
+            supervisor = Supervisor(env, _children(port), Cluster())
+            supervisor.run(f"http://127.0.0.1:{port}/", lambda: _announce(port))
             print("Stopped.")
     return 0
+
+
+def _announce(port: int) -> None:
+    print(f"\nKalyptra: {_way_in(port)}\nCtrl-C stops it. Logs: {LOCAL / 'logs'}\n", flush=True)
+
+
+def _way_in(port: int | str) -> str:
+    """The address to open. It carries a token that enters the demo once; signing in needs none."""
+    return f"http://127.0.0.1:{port}/sign-in/?enter={entry.issue(LOCAL / 'entry')}"
+
+
+def compile_loops(env: dict[str, str]) -> None:
+    """Compile the core's loops where its code is another than last time, so that no picture waits for it."""
+    digest = hashlib.sha256((ROOT / "requirements.lock").read_bytes())
+    for file in sorted(ROOT.glob("kalyptra/core/**/*.py")):
+        if "tests" not in file.parts:
+            digest.update(file.read_bytes())
+    stamp = LOCAL / "compiled-from"
+    wanted = f"{env['NUMBA_CACHE_DIR']} {digest.hexdigest()}"
+    if not stamp.exists() or stamp.read_text() != wanted:
+        command = [str(PYTHON), "-m", "kalyptra.shell.warm"]
+        if subprocess.run(command, cwd=ROOT, env=env).returncode:
+            raise Stop("The picture's loops could not be compiled; see above.")
+        stamp.write_text(wanted)
 
 
 def prepare(env: dict[str, str]) -> None:
@@ -166,7 +191,17 @@ def test(labels: list[str]) -> int:
     environment.make(dev=True)
     with database("tests") as url:
         env = settings_environment(url)
+        compile_loops(env)
         return subprocess.run([str(PYTHON), "-m", "kalyptra.shell.check", *labels], cwd=ROOT, env=env).returncode
+
+
+def trial(words: list[str]) -> int:
+    """An instance of its own is started, tried and taken away; this clone's data is not touched."""
+    system.need(["python3-venv", "postgresql"])
+    environment.make(dev=True)
+    env = settings_environment(None)
+    compile_loops(env)
+    return subprocess.run([str(PYTHON), "-m", "kalyptra.shell.trial", *words], cwd=ROOT, env=env).returncode
 
 
 def manage(words: list[str], dev: bool = False) -> int:

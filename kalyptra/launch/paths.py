@@ -7,7 +7,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
 LOCAL = Path(os.environ.get("KALYPTRA_DATA", ROOT / ".local"))
-ENVIRONMENT = LOCAL / "python"
+ENVIRONMENT = Path(os.environ.get("KALYPTRA_ENVIRONMENT", LOCAL / "python"))
 PYTHON = ENVIRONMENT / "bin" / "python"
 LOGS = LOCAL / "logs"
 

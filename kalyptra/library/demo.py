@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.core.files import File
 from django.db import transaction
 
 from kalyptra.core import ClipFacts, read_setup
 from kalyptra.library import revisions
+from kalyptra.library.files import put_file
 from kalyptra.library.models import Media, Project, Shot
 
 FOLDER = settings.ROOT / "demo"
@@ -54,12 +53,7 @@ def _load_shot(project: Project, position: int, described: dict[str, Any], edito
         (media.proxy, "proxy.mp4", folder / "proxy.mp4"),
         (media.poster, "poster.jpg", folder / "poster.jpg"),
     ):
-        _keep(field, name, path)
+        put_file(field, name, path)
     media.save()
     shot = Shot(project=project, media=media, title=described["title"], position=position)
     revisions.begin(shot, read_setup((folder / "setup.json").read_text()), editor)
-
-
-def _keep(field: Any, name: str, path: Path) -> None:
-    with path.open("rb") as file:
-        field.save(name, File(file), save=False)

@@ -6,29 +6,33 @@ import hashlib
 from pathlib import Path
 from typing import Any
 
-from django.core.files import File
 from django.db import transaction
 from django.db.models import Max
 
 from kalyptra.core import ClipFacts, Footage, Rate, Setup, probe
 from kalyptra.library import revisions
+from kalyptra.library.files import delete_file, put_file
 from kalyptra.library.models import Media, Project, Shot
 
 DEFAULT_RATE = Rate(numerator=25, denominator=1)
 
 
-def take_in(project: Project, path: Path, name: str, author: Any, rate: Rate = DEFAULT_RATE) -> Shot:
+def take_in(
+    project: Project, path: Path, name: str, author: Any, rate: Rate = DEFAULT_RATE, shorten_gaps: bool = False
+) -> Shot:  # fmt: skip
     """Make a shot of a file.
 
     Args:
         path: where the file lies; it is copied into the storage.
         name: what the editor calls it; only shown, never used as a path.
         rate: for stills and picture sequences.
+        shorten_gaps: let no frame of a clip of variable rate last longer than a few seconds.
 
     Raises:
         NotFootage: the file is none; nothing was kept.
+        LongGaps: the clip would become far longer than what it holds; nothing was kept.
     """
-    facts = probe(path, rate)
+    facts = probe(path, rate, shorten_gaps)
     title = Path(name).stem[:120] or "Untitled"
     return add_shot(project, path, name[:200], title, facts, first_setup(facts), author)
 
@@ -38,19 +42,16 @@ def add_shot(
     project: Project, path: Path, name: str, title: str, facts: ClipFacts, setup: Setup, author: Any
 ) -> Shot:  # fmt: skip
     """Keep a file and make a shot of it; the job that prepares it starts once this is committed."""
-    from kalyptra.work.tasks import prepare_media
-
     media = Media(name=name, digest=_digest(path), facts_json=facts.model_dump(mode="json"))
-    with path.open("rb") as source:
-        media.file.save("source", File(source), save=False)
     try:
+        put_file(media.file, "source", path)
         media.save()
         last = project.shots.aggregate(last=Max("position"))["last"]
         shot = Shot(project=project, media=media, title=title, position=0 if last is None else last + 1)
         revisions.begin(shot, setup, author)
-        prepare_media.defer(media_id=media.pk)
+        _defer_preparing(media.pk)
     except Exception:
-        media.file.delete(save=False)
+        delete_file(media.file.storage, media.file.name or media.file.field.generate_filename(media, "source"))
         raise
     return shot
 
@@ -61,17 +62,44 @@ def first_setup(facts: ClipFacts) -> Setup:
 
 
 def remove_shot(shot: Shot) -> None:
-    """Delete a shot, and its footage where no other shot uses it."""
-    media = shot.media
+    """Delete a shot with its renders and files that were brought, and its footage where no other shot uses it.
+
+    Work on it that is under way sees that it is gone, and ends.
+    """
     with transaction.atomic():
+        media = Media.objects.select_for_update().get(pk=shot.media_id)
+        files = [order.file for orders in (shot.renders, shot.follows) for order in orders.all()]
         shot.delete()
-        unused = not media.shots.exists()
-        if unused:
+        if not media.shots.exists():
+            files += [media.file, media.proxy, media.poster]
             media.delete()
-    if unused:
-        for field in (media.file, media.proxy, media.poster):
-            if field and field.name:
-                field.storage.delete(field.name)
+    for field in files:
+        if field and field.name:
+            delete_file(field.storage, field.name)
+
+
+def stop_preparing(shot: Shot) -> bool:
+    """Stop the preparing of a shot's footage; its job sees that and ends. Whether it was under way."""
+    stopped = Media.objects.filter(pk=shot.media_id, state=Media.State.PREPARING).update(
+        state=Media.State.STOPPED, message="The file is kept. Prepare it to open the shot."
+    )
+    return bool(stopped)
+
+
+@transaction.atomic
+def prepare_again(shot: Shot) -> None:
+    """Prepare footage that was stopped or failed."""
+    states = (Media.State.STOPPED, Media.State.FAILED)
+    again = Media.objects.filter(pk=shot.media_id, state__in=states)
+    if again.update(state=Media.State.PREPARING, done=0, message="", crashes=0):
+        _defer_preparing(shot.media_id)
+
+
+def _defer_preparing(media_id: int) -> None:
+    """Queue it; two jobs never prepare the same footage at once."""
+    from kalyptra.work.tasks import prepare_media
+
+    prepare_media.configure(lock=f"media-{media_id}").defer(media_id=media_id)
 
 
 def _digest(path: Path) -> str:

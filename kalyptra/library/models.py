@@ -6,10 +6,12 @@ import uuid
 from typing import Any
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.urls import reverse
+from django.utils import timezone
 
-from kalyptra.core import ClipFacts, Setup, read_setup
+from kalyptra.core import ClipFacts, Setup
 
 
 class ProjectQuerySet(models.QuerySet["Project"]):
@@ -51,6 +53,7 @@ class Media(models.Model):
         PREPARING = "preparing", "being prepared"
         READY = "ready", "ready"
         FAILED = "failed", "could not be prepared"
+        STOPPED = "stopped", "not prepared: stopped"
 
     key = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
     name = models.CharField(max_length=200)
@@ -65,6 +68,11 @@ class Media(models.Model):
     done = models.FloatField(default=0)
     """How much of the preparing is done, 0 to 1."""
     message = models.TextField(blank=True)
+    added = models.DateTimeField(default=timezone.now)
+    crashes = models.PositiveSmallIntegerField(default=0)
+    """How often preparing took its worker down without getting any further."""
+    crashed_at = models.FloatField(default=0)
+    """How much was done when that happened last."""
 
     def __str__(self) -> str:
         return self.name
@@ -114,6 +122,10 @@ class Revision(models.Model):
     parent = models.PositiveIntegerField(null=True)
     """Number of the revision that it was made from; None for the first."""
     document = models.JSONField()
+    names = ArrayField(models.CharField(max_length=32), default=list)
+    """Pictures of the store that it names itself: an index, so that no sweep has to read documents."""
+    records = ArrayField(models.CharField(max_length=32), default=list)
+    """Records that it names; these name pictures in turn."""
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -126,4 +138,6 @@ class Revision(models.Model):
 
     @property
     def setup(self) -> Setup:
-        return read_setup(self.document)
+        from kalyptra.library import kept
+
+        return kept.read(self.document)

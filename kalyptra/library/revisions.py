@@ -8,7 +8,8 @@ from typing import Any
 
 from django.db import transaction
 
-from kalyptra.core import Setup
+from kalyptra.core import VERSION, Setup
+from kalyptra.library import kept, room
 from kalyptra.library.models import Revision, Shot
 
 
@@ -50,7 +51,7 @@ def begin(shot: Shot, setup: Setup, author: Any) -> Revision:
     """Give a new shot its first revision."""
     shot.head = 1
     shot.save()
-    return Revision.objects.create(shot=shot, number=1, document=setup.model_dump(mode="json"), author=author)
+    return _new(shot, 1, None, kept.document_of(setup), author)
 
 
 @transaction.atomic
@@ -62,14 +63,37 @@ def save(shot_id: int, base: int, setup: Setup, author: Any) -> Shot:
 
     Raises:
         Stale: another revision is in force; nothing was saved.
+        room.NoRoom: the disk is full; nothing was saved.
     """
-    shot = _locked(shot_id, base)
-    document = setup.model_dump(mode="json")
-    if shot.revision.document == document:
-        return shot
+    room.need(room.Use.SAVE, "The change was not saved")
+    document = kept.document_of(setup)
+    shot = Shot.objects.select_for_update().get(pk=shot_id)
+    now = shot.revision
+    if now.document == document and base in (now.number, now.parent):
+        return shot  # also where its answer was lost on the way and the save is tried again
+    if now.number != base:
+        raise Stale(shot)
     number = shot.revisions.order_by("-number").values_list("number", flat=True)[0] + 1
-    Revision.objects.create(shot=shot, number=number, parent=base, document=document, author=author)
+    _new(shot, number, base, document, author)
     return _move(shot, number)
+
+
+def _new(shot: Shot, number: int, parent: int | None, document: dict[str, Any], author: Any) -> Revision:
+    names, records = kept.names_in(document)
+    return Revision.objects.create(
+        shot=shot, number=number, parent=parent, document=document, names=names, records=records, author=author
+    )
+
+
+def document_of(revision: Revision) -> dict[str, Any]:
+    """A revision's document, small: what an older version kept in it is put into records, which it names from then."""
+    if revision.document.get("version") == VERSION:
+        return dict(revision.document)
+    document = kept.document_of(revision.setup)
+    _, records = kept.names_in(document)
+    if records != revision.records:
+        Revision.objects.filter(pk=revision.pk).update(records=records)
+    return document
 
 
 @transaction.atomic

@@ -12,8 +12,11 @@ urlpatterns = [
     path("projects/<int:pk>/", views.project, name="project"),
     path("projects/<int:pk>/delete/", views.delete_project, name="delete-project"),
     path("projects/<int:pk>/footage/", views.add_footage, name="add-footage"),
+    path("projects/<int:pk>/room/", views.room_for, name="room"),
     path("projects/<int:pk>/preparing/", views.preparing, name="preparing"),
     path("shots/<int:pk>/rename/", views.rename_shot, name="rename-shot"),
     path("shots/<int:pk>/delete/", views.delete_shot, name="delete-shot"),
+    path("shots/<int:pk>/stop-preparing/", views.stop_preparing, name="stop-preparing"),
+    path("shots/<int:pk>/prepare/", views.prepare_again, name="prepare-again"),
     path("media/<int:pk>/poster.jpg", views.poster, name="poster"),
 ]

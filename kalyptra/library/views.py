@@ -13,25 +13,23 @@ from django.contrib.auth.models import User
 from django.contrib.auth.views import LoginView
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.db.models import Prefetch
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseForbidden, JsonResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
-from kalyptra.core import NotFootage
+from kalyptra.core import LongGaps, NotFootage
 from kalyptra.design.theme import THEMES
-from kalyptra.library import footage
+from kalyptra.launch import entry
+from kalyptra.library import footage, uploads
 from kalyptra.library.forms import ProjectForm, ShotForm
 from kalyptra.library.models import Media, Project, Shot
 
-LOOPBACK = ("127.0.0.1", "::1")
 
-
-def demo_is_open(request: HttpRequest) -> bool:
-    """The demo is entered from this machine only, and never through a proxy."""
-    direct = request.META.get("REMOTE_ADDR") in LOOPBACK and "HTTP_X_FORWARDED_FOR" not in request.META
-    local_name = request.get_host().rsplit(":", 1)[0] in ("127.0.0.1", "localhost", "[::1]")
-    return bool(settings.DEMO_ENTRY) and direct and local_name
+def entry_token(request: HttpRequest) -> str:
+    """The token that the request carries, where it would be taken; else nothing."""
+    token = request.POST.get("enter") or request.GET.get("enter") or ""
+    return token if settings.DEMO_ENTRY and entry.known(settings.ENTRY, token) else ""
 
 
 class SignIn(LoginView):
@@ -39,13 +37,14 @@ class SignIn(LoginView):
     redirect_authenticated_user = True
 
     def get_context_data(self, **more: Any) -> dict[str, Any]:
-        return super().get_context_data(demo_is_open=demo_is_open(self.request), **more)
+        return super().get_context_data(entry_token=entry_token(self.request), demo_entry=settings.DEMO_ENTRY, **more)
 
 
 @require_POST
 def enter_demo(request: HttpRequest) -> HttpResponse:
-    if not demo_is_open(request):
-        return HttpResponseForbidden("The demo can be entered from this machine only.")
+    """Enter the demo with a token that the start command printed; it is spent by that."""
+    if not settings.DEMO_ENTRY or not entry.redeem(settings.ENTRY, request.POST.get("enter", "")):
+        return render(request, "library/sign_in.html", {"refused": True, "demo_entry": settings.DEMO_ENTRY}, status=403)
     user = get_object_or_404(get_user_model(), username=settings.DEMO_USER)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return redirect("projects")
@@ -98,20 +97,35 @@ def delete_project(request: HttpRequest, pk: int) -> HttpResponse:
 @login_required
 @require_POST
 def add_footage(request: HttpRequest, pk: int) -> HttpResponse:
-    """Take in one file; answers with JSON, since the page sends it with a progress bar."""
+    """Take in one file; answers with JSON, since the page sends it with a progress bar.
+
+    A clip whose few pictures lie far apart is asked about; sent again with `gaps`, it is taken with its gaps shortened.
+    """
     found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
     upload = request.FILES.get("file")
     if not isinstance(upload, TemporaryUploadedFile):
         return JsonResponse({"error": "No file came with the request. Choose one and send it again."}, status=400)
-    if upload.size is None or upload.size > settings.UPLOAD_LIMIT:
-        most = settings.UPLOAD_LIMIT / (1 << 30)
-        return JsonResponse({"error": f"The file is too large; at most {most:.0f} GiB are taken."}, status=413)
+    shorten = request.POST.get("gaps") == "shorten"
     try:
         path = Path(upload.temporary_file_path())
-        shot = footage.take_in(found, path, upload.name or "footage", request.user)
+        shot = footage.take_in(found, path, upload.name or "footage", request.user, shorten_gaps=shorten)
+    except LongGaps as reason:
+        return JsonResponse({"error": f"{upload.name}: {reason} Nothing was kept.", "ask": "gaps"}, status=409)
     except NotFootage as reason:
         return JsonResponse({"error": f"{upload.name}: {reason} Nothing was kept."}, status=422)
     return JsonResponse({"shot": shot.pk, "title": shot.title})
+
+
+@login_required
+@require_GET
+def room_for(request: HttpRequest, pk: int) -> HttpResponse:
+    """Whether a file of so many bytes could be taken: asked before it is sent."""
+    get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    asked = request.GET.get("bytes", "")
+    if not asked.isascii() or not asked.isdigit() or len(asked) > 15:
+        return JsonResponse({"error": "Say how many bytes the file has."}, status=400)
+    uploads.check_size(int(asked))
+    return JsonResponse({"room": True})
 
 
 @login_required
@@ -141,6 +155,22 @@ def delete_shot(request: HttpRequest, pk: int) -> HttpResponse:
     shot = _shot(request, pk)
     footage.remove_shot(shot)
     messages.info(request, f"{shot.title} was deleted.")
+    return redirect(shot.project)
+
+
+@login_required
+@require_POST
+def stop_preparing(request: HttpRequest, pk: int) -> HttpResponse:
+    shot = _shot(request, pk)
+    footage.stop_preparing(shot)
+    return redirect(shot.project)
+
+
+@login_required
+@require_POST
+def prepare_again(request: HttpRequest, pk: int) -> HttpResponse:
+    shot = _shot(request, pk)
+    footage.prepare_again(shot)
     return redirect(shot.project)
 
 

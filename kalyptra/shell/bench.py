@@ -10,6 +10,7 @@ from pathlib import Path
 from kalyptra.core import one_thread_a_frame
 from kalyptra.shell.benches import (
     distance,
+    edit,
     export,
     follow,
     lens,
@@ -30,6 +31,7 @@ BENCHES = {
     "preview": preview.run,
     "distance": distance.run,
     "pull": pull.run,
+    "edit": edit.run,
     "follow": follow.run,
     "mattes": mattes.run,
     "plate": plate.run,

@@ -54,7 +54,7 @@ def main(words: list[str] | None = None) -> int:
     except (SetupError, NotFootage, GuardedFailure, OSError) as error:
         print(f"\nkalyptra render: {error}", file=sys.stderr)
         return 1
-    print(f"\n{options.output}: {job.frames} frames, sound {sound}")
+    print(f"\n{options.output}: {job.frames} frames. {sound}")
     return 0
 
 

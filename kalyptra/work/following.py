@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from typing import Any
@@ -32,12 +31,14 @@ from kalyptra.core import (
     outlines_of,
     pictures_needed,
     probe,
+    read_setup,
     recover_to_store,
     with_steps,
 )
 from kalyptra.library import kept, revisions
-from kalyptra.library.files import local_path
+from kalyptra.library.files import delete_file, local_path
 from kalyptra.library.models import Shot
+from kalyptra.work.lifecycle import Gone, Stopped, Watch
 from kalyptra.work.models import Follow
 
 Findings = dict[str, list[Any]]
@@ -48,34 +49,66 @@ ALL = "all"
 """Under this name is found what belongs to no outline."""
 
 
-class Gone(Exception):
-    """Something that the work needs is not there any more. The text says what."""
+GoOn = Callable[[], bool]
 
 
-def run(order: Follow, on_frame: OnFrame) -> bool:
+def work(order: Follow, watch: Watch) -> str:
+    """Do the work, noting what is found; what to tell of it."""
+    order.message = ""
+    if not run(order, lambda done, steps: watch.note(frames_done=done, steps=steps), watch.go_on):
+        raise Stopped
+    return order.message
+
+
+def settle(order: Follow) -> None:
+    """Put what was found into the setup. Of a file that is brought the half is of no use: all of it, or nothing."""
+    try:
+        if order.state == Follow.State.DONE or not _brings(order):
+            keep(order)
+    finally:
+        if order.file.name:
+            delete_file(order.file.storage, order.file.name)
+            order.file.name = ""
+
+
+def aside(order: Follow) -> str:
+    return "Nothing was changed." if _brings(order) else "What was found before is kept."
+
+
+def _brings(order: Follow) -> bool:
+    return order.what in (Follow.What.MATTE_FILE, Follow.What.PLATE_FILE, Follow.What.MAP_FILE)
+
+
+def run(order: Follow, on_frame: OnFrame, go_on: GoOn | None = None) -> bool:
     """Do the work, frame by frame.
+
+    Args:
+        go_on: asked now and then whether to go on.
 
     Returns:
         Whether it came to the end, or to where nothing more can be seen.
 
     Raises:
         FrameUnreadable: the clip is damaged.
-        GuardedFailure: work in a process of its own failed (kind "cancelled": `on_frame` said stop).
-        Gone, kept.Full: the subject or a stored matte is gone; there is no room.
+        GuardedFailure: work in a process of its own failed (kind "cancelled": it was stopped).
+        Gone, kept.Full, room.NoRoom: the subject or a stored matte is gone; there is no room.
     """
-    runs = {
-        Follow.What.OUTLINES: _outlines,
-        Follow.What.MATTES: _mattes,
-        Follow.What.PEOPLE: _people,
+    if order.what == Follow.What.OUTLINES:
+        return _outlines(order, on_frame)
+    kept.need_room()
+    if order.what == Follow.What.MATTES:
+        return _mattes(order, on_frame)
+    if order.what == Follow.What.PEOPLE:
+        return _people(order, on_frame)
+    if order.what == Follow.What.FEET:
+        return _feet(order, on_frame)
+    guarded = {
         Follow.What.PLATE: _plate,
         Follow.What.MATTE_FILE: _brought,
         Follow.What.PLATE_FILE: _brought,
         Follow.What.MAP_FILE: _map,
-        Follow.What.FEET: _feet,
     }
-    if order.what != Follow.What.OUTLINES:
-        kept.need_room()
-    return runs[Follow.What(order.what)](order, on_frame)
+    return guarded[Follow.What(order.what)](order, on_frame, go_on)
 
 
 def _frames(order: Follow) -> range:
@@ -171,7 +204,7 @@ def _keep_carried(order: Follow, found: Iterator[Carried], on_frame: OnFrame) ->
     return True
 
 
-def _plate(order: Follow, on_frame: OnFrame) -> bool:
+def _plate(order: Follow, on_frame: OnFrame, go_on: GoOn | None) -> bool:
     """Recover what the cut-outs hide."""
     shot, media = order.shot, order.shot.media
     first, last = min(order.start, order.end), max(order.start, order.end)
@@ -186,11 +219,14 @@ def _plate(order: Follow, on_frame: OnFrame) -> bool:
         order.frames_done = done
         return on_frame(done, order.steps)
 
-    recover_to_store(shot.setup, local_path(media.file), media.facts, kept.store().folder, first, last, on_patch)
+    store = kept.store().folder
+    order.message = recover_to_store(
+        shot.setup, local_path(media.file), media.facts, store, first, last, on_patch, go_on
+    )
     return True
 
 
-def _brought(order: Follow, on_frame: OnFrame) -> bool:
+def _brought(order: Follow, on_frame: OnFrame, go_on: GoOn | None) -> bool:
     """Bring a file's pictures into the store."""
     path = local_path(order.file)
     facts = probe(path, Rate(numerator=25, denominator=1))
@@ -204,11 +240,11 @@ def _brought(order: Follow, on_frame: OnFrame) -> bool:
         order.frames_done = done
         return on_frame(done, order.steps)
 
-    import_to_store(path, facts, Channel(order.channel), kept.store().folder, on_picture)
+    order.message = import_to_store(path, facts, Channel(order.channel), kept.store().folder, on_picture, go_on)
     return True
 
 
-def _map(order: Follow, on_frame: OnFrame) -> bool:
+def _map(order: Follow, on_frame: OnFrame, go_on: GoOn | None) -> bool:
     """Bring a file's maps into the store, exactly as they are."""
     order.steps = {ALL: []}
 
@@ -221,7 +257,7 @@ def _map(order: Follow, on_frame: OnFrame) -> bool:
         order.frames_done = done
         return on_frame(done, order.steps)
 
-    map_to_store(local_path(order.file), Channel(order.channel), kept.store().folder, on_map)
+    map_to_store(local_path(order.file), Channel(order.channel), kept.store().folder, on_map, go_on)
     return True
 
 
@@ -256,7 +292,9 @@ def keep(order: Follow) -> None:
     """Put the findings into the setup that is in force now; what was changed meanwhile stays."""
     found = found_in(order)
     while found:
-        shot = Shot.objects.get(pk=order.shot_id)
+        shot = Shot.objects.filter(pk=order.shot_id).first()
+        if shot is None:  # deleted meanwhile: there is nobody to keep it for
+            return
         setup = with_found(shot.setup, order, found)
         try:
             revisions.save(shot.pk, shot.head, setup, order.author)
@@ -268,6 +306,17 @@ def keep(order: Follow) -> None:
 def found_in(order: Follow) -> dict[str, list[Any]]:
     """What was found so far, by outline or under one name."""
     return {name: steps for name, steps in order.steps.items() if steps}
+
+
+def followed_outlines(order: Follow) -> list[Outline]:
+    """The outlines that are followed, as far as they were found; the setup is not put together for that."""
+    subject = _subject(revisions.setup_at(order.shot, order.shot.head), order.subject)
+    outlines = outlines_of(subject.matte) if subject else ()
+    return [with_steps(one, _steps(found)) for one in outlines if (found := order.steps.get(one.id))]
+
+
+def _steps(found: list[Any]) -> tuple[Step, ...]:
+    return tuple(Step.model_validate(step) for step in found)
 
 
 def with_found(setup: Setup, order: Follow, found: dict[str, list[Any]]) -> Setup:
@@ -298,7 +347,7 @@ def with_found(setup: Setup, order: Follow, found: dict[str, list[Any]]) -> Setu
             kind = {"kind": "imported", "title": order.title, "frames": found[ALL]}
             kept_fit = {name: matte[name] for name in ("start", "fit") if matte["kind"] == "imported"}
             subject["matte"] = kind | kept_fit
-    return Setup.model_validate_json(json.dumps(document))
+    return read_setup(document)
 
 
 def _put_map(sources: list[dict[str, Any]], order: Follow, names: list[str]) -> None:
@@ -314,8 +363,7 @@ def _put_map(sources: list[dict[str, Any]], order: Follow, names: list[str]) -> 
 def _put_steps(matte: dict[str, Any], found: dict[str, list[Any]]) -> None:
     for outline in matte["outlines"]:
         if outline["id"] in found:
-            steps = tuple(Step.model_validate(step) for step in found[outline["id"]])
-            one = with_steps(Outline.model_validate(outline), steps)
+            one = with_steps(Outline.model_validate(outline), _steps(found[outline["id"]]))
             outline["steps"] = [step.model_dump(mode="json") for step in one.steps]
 
 

@@ -28,14 +28,22 @@ class Ordered(models.Model):
         FAILED = "failed", "failed"
         CANCELLED = "cancelled", "cancelled"
 
+    ACTIVE = (State.QUEUED, State.RUNNING)
+    SETTLED: tuple[str, ...] = ("state", "message", "frames_done", "file")
+    """Fields that the end of the work writes."""
     doing = "under way"
     """What it is called while it runs."""
 
     state = models.CharField(max_length=12, choices=State, default=State.QUEUED)
     cancel_asked = models.BooleanField(default=False)
     frames_done = models.PositiveIntegerField(default=0)
+    crashes = models.PositiveSmallIntegerField(default=0)
+    """How often it took its worker down with it without getting any further."""
+    crashed_at = models.PositiveIntegerField(default=0)
+    """Frames that were done when that happened last."""
     message = models.TextField(blank=True)
     created = models.DateTimeField(auto_now_add=True)
+    ended = models.DateTimeField(null=True)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
 
     class Meta:
@@ -65,7 +73,6 @@ class Render(Ordered):
     """Whose matte; all together without it."""
     frames_a_second = models.FloatField(default=0)
     file = models.FileField(upload_to=_in_folder, max_length=255, blank=True)
-    ended = models.DateTimeField(null=True)
 
     def __str__(self) -> str:
         return f"{self.shot} {self.first} to {self.last}"
@@ -95,6 +102,7 @@ class Follow(Ordered):
         MAP_FILE = "map-file", "bringing the map"
         FEET = "feet", "looking where it stands"
 
+    SETTLED = (*Ordered.SETTLED, "steps")
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
     what = models.CharField(max_length=12, choices=What, default=What.OUTLINES)
     subject = models.CharField(max_length=16, blank=True)

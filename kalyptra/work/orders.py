@@ -10,10 +10,24 @@ from typing import Any, TypeVar
 from django.core.files import File
 from django.db import transaction
 
-from kalyptra.core import Channel, FoundMatte, OnLoss, Spot, frames_without, outlines_of, pictures_needed, spans
-from kalyptra.library import kept
+from kalyptra.core import (
+    MOST_SOURCES,
+    Channel,
+    FoundMatte,
+    MapFile,
+    OnLoss,
+    Setup,
+    Spot,
+    frames_without,
+    outlines_of,
+    pictures_needed,
+    spans,
+)
+from kalyptra.library import kept, room
+from kalyptra.library.files import delete_file
 from kalyptra.library.models import Media, Shot
 from kalyptra.work.models import Follow, Ordered, Render
+from kalyptra.work.rendering import lock_of
 from kalyptra.work.tasks import render_shot, run_follow
 
 T = TypeVar("T", Render, Follow)
@@ -46,6 +60,8 @@ def order_render(
         Refused: the range is empty or leaves the clip, or the footage is not ready.
         Gaps: mattes are missing, and that was not asked for.
     """
+    room.need(room.Use.BULK, "The render was not begun")
+    shot = _held(shot)
     _need_ready(shot, "Render")
     frames = shot.media.facts.frames
     if not 0 <= first <= last < frames:
@@ -65,7 +81,7 @@ def order_render(
         shot=shot, revision=shot.head, document=shot.revision.document, first=first, last=last, author=author,
         made=made, subject=subject,
     )  # fmt: skip
-    render_shot.defer(render_id=render.pk)
+    render_shot.configure(lock=lock_of(render)).defer(render_id=render.pk)
     return render
 
 
@@ -83,6 +99,7 @@ def order_follow(
         Refused: there is no such subject or outline, nothing to follow to, the clip is not ready, or such work is under
             way already.
     """
+    shot = _held(shot)
     _need_ready(shot, "Follow")
     frames = shot.media.facts.frames
     if not (0 <= start < frames and 0 <= end < frames):
@@ -127,10 +144,11 @@ def order_import(
     Raises:
         Refused: there is no such subject, or other work is under way.
     """
+    shot = _held(shot)
     if what is Follow.What.PLATE_FILE:
         channel = Channel.COLOUR
-    if what is Follow.What.MAP_FILE and not re.fullmatch(r"[a-z0-9]{2,16}", subject):
-        raise Refused("The map needs a name of its own among the sources.")
+    if what is Follow.What.MAP_FILE:
+        _need_place_for_map(shot.setup, subject)
     if what is Follow.What.MATTE_FILE and not any(one.id == subject for one in shot.setup.subjects):
         raise Refused("That subject is not in the saved setup. Save it, then bring its matte.")
     _need_idle(shot, subject)
@@ -138,9 +156,38 @@ def order_import(
         shot=shot, what=what, subject=subject, start=0, end=0, on_loss=OnLoss.CARRY_ON.value, author=author,
         title=title[:200], channel=channel.value,
     )  # fmt: skip
-    follow.file.save(f"file{Path(title).suffix.lower()[:8]}", file, save=True)
-    run_follow.defer(follow_id=follow.pk)
+    ending = re.sub(r"[^a-z0-9.]", "", Path(title).suffix.lower()[:8])
+    try:
+        follow.file.save(f"file{ending}", file, save=True)
+        run_follow.defer(follow_id=follow.pk)
+    except Exception:
+        if follow.file.name:
+            delete_file(follow.file.storage, follow.file.name)
+        raise
     return follow
+
+
+def _held(shot: Shot) -> Shot:
+    """The shot as it is now, held until the transaction ends: of two orders at once the second sees the first.
+
+    Raises:
+        Refused: it is gone.
+    """
+    try:
+        return Shot.objects.select_related("media").select_for_update(of=("self",)).get(pk=shot.pk)
+    except Shot.DoesNotExist as error:
+        raise Refused("The shot was deleted meanwhile.") from error
+
+
+def _need_place_for_map(setup: Setup, source_id: str) -> None:
+    if not re.fullmatch(r"[a-z0-9]{2,16}", source_id):
+        raise Refused("The map needs a name of its own among the sources.")
+    sources = setup.distance.sources
+    same = next((one for one in sources if one.id == source_id), None)
+    if same is not None and not isinstance(same, MapFile):
+        raise Refused(f"There is a source named {source_id} already, and it is no map. Give the map another name.")
+    if same is None and len(sources) >= MOST_SOURCES:
+        raise Refused(f"There are {len(sources)} sources of distance, and no more are taken. Remove one first.")
 
 
 def _need_ready(shot: Shot, then: str) -> None:
@@ -149,7 +196,7 @@ def _need_ready(shot: Shot, then: str) -> None:
 
 
 def _need_idle(shot: Shot, subject: str) -> None:
-    running = shot.follows.filter(subject=subject, state__in=(Follow.State.QUEUED, Follow.State.RUNNING))
+    running = shot.follows.filter(subject=subject, state__in=Follow.ACTIVE)
     if running.exists():
         raise Refused("This is being worked on already. Wait for that, or cancel it.")
 
@@ -160,6 +207,9 @@ def cancel(order: T) -> T:
     order = type(order)._default_manager.select_for_update().get(pk=order.pk)
     if order.state == Ordered.State.QUEUED:
         order.state, order.message = Ordered.State.CANCELLED, "Cancelled."
+        if isinstance(order, Follow) and order.file.name:
+            delete_file(order.file.storage, order.file.name)
+            order.file.name = ""
     order.cancel_asked = order.state == Ordered.State.RUNNING or order.cancel_asked
-    order.save(update_fields=["state", "message", "cancel_asked"])
+    order.save(update_fields=["state", "message", "cancel_asked", "file"])
     return order

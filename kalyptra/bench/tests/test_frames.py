@@ -13,10 +13,10 @@ import numpy as np
 from kalyptra.bench import pictures
 from kalyptra.bench.framecache import FrameCache
 from kalyptra.core.tests import material
-from kalyptra.work.tests.test_work import Jobs
+from kalyptra.work.tests.case import JobCase
 
 
-class Frames(Jobs):
+class Frames(JobCase):
     def setUp(self) -> None:
         super().setUp()
         pictures._cache.cache_clear()

@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
+import selectors
 import shutil
+import signal
 import subprocess
 import sys
 import threading
-from collections.abc import Callable, Mapping
+import time
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 ROOT = Path(__file__).resolve().parents[3]
+LOOK_EVERY = 0.25
+"""Seconds between two looks at whether the work is to stop."""
+SPARE = 5
+"""Seconds of CPU between the word that time is up and the end, so that the two can be told apart."""
 
 
 @dataclass(frozen=True)
@@ -47,6 +55,7 @@ def run_guarded(
     arguments: Mapping[str, Any],
     limits: Limits,
     on_progress: Callable[[dict[str, Any]], bool] | None = None,
+    go_on: Callable[[], bool] | None = None,
 ) -> Any:
     """Run `module:function` in a process of its own.
 
@@ -55,6 +64,7 @@ def run_guarded(
         arguments: what JSON can carry.
         limits: what it may use.
         on_progress: called with each report; returns False to stop the work.
+        go_on: asked a few times a second whether to go on: work need not report to be stopped.
 
     Returns:
         What the function returned, through JSON.
@@ -63,53 +73,83 @@ def run_guarded(
         GuardedFailure: it raised, was killed by a limit, took too long or was stopped.
     """
     job = json.dumps({"task": task, "arguments": dict(arguments), "memory": limits.memory,
-                      "seconds": limits.seconds, "file_size": limits.file_size, "parent": os.getpid()})  # fmt: skip
+                      "seconds": limits.seconds, "file_size": limits.file_size}) + "\n"  # fmt: skip
     start = f"import sys; sys.path.insert(0, {str(ROOT)!r}); from kalyptra.core.clip.guarded import child; child()"
     env = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "OPENBLAS_NUM_THREADS": "1"}
     if "NUMBA_CACHE_DIR" in os.environ:
         env["NUMBA_CACHE_DIR"] = os.environ["NUMBA_CACHE_DIR"]
     process = subprocess.Popen(
         [*_without_network(), sys.executable, "-I", "-c", start],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=env,
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=env,
     )  # fmt: skip
-    timed_out = threading.Event()
-
-    def give_up() -> None:
-        timed_out.set()
-        process.kill()
-
-    alarm = threading.Timer(limits.seconds * 2 + 10, give_up)
-    alarm.start()
-    errors: list[str] = []
-    drain = threading.Thread(target=lambda: errors.append(process.stderr.read() if process.stderr else ""))
+    assert process.stdin and process.stdout and process.stderr
+    errors: list[bytes] = []
+    drain = threading.Thread(target=lambda pipe: errors.append(pipe.read()), args=(process.stderr,))
     drain.start()
     answer: dict[str, Any] | None = None
+    deadline = time.monotonic() + limits.seconds * 2 + 10
+    timed_out = False
     try:
-        assert process.stdin and process.stdout
-        try:
-            process.stdin.write(job)
+        with contextlib.suppress(BrokenPipeError):
+            process.stdin.write(job.encode())
             process.stdin.close()
-        except BrokenPipeError:
-            pass
-        for line in process.stdout:
-            message = json.loads(line)
-            if "report" not in message:
+        for line in _lines(process.stdout):
+            if time.monotonic() > deadline:
+                timed_out = True
+                break
+            message = None if line is None else _message(line)
+            if message is None:
+                stopped = go_on is not None and not go_on()
+            elif "report" in message:
+                stopped = on_progress is not None and not on_progress(message["report"])
+            else:
                 answer = message
-            elif on_progress and not on_progress(message["report"]):
+                break
+            if stopped:
                 raise GuardedFailure("cancelled", "stopped")
     finally:
-        alarm.cancel()
-        if process.poll() is None and answer is None:
+        if answer is None:
             process.kill()
         code = process.wait()
         drain.join()
+        process.stdout.close()
+        process.stderr.close()
     if answer and "error" in answer:
         raise GuardedFailure(answer["error"], answer["detail"])
     if answer is None:
-        if timed_out.is_set() or code == -24:
+        if timed_out or code == -signal.SIGXCPU:
             raise GuardedFailure("time", f"it took longer than {limits.seconds:.0f} s")
-        raise GuardedFailure("killed", f"the process ended with {code}: {''.join(errors)[-300:]}")
+        said = b"".join(errors).decode(errors="replace")[-300:]
+        raise GuardedFailure("killed", f"the process was ended from outside ({code}) {said}".rstrip())
     return answer["result"]
+
+
+def _lines(pipe: IO[bytes]) -> Iterator[bytes | None]:
+    """Whole lines as they come, and None a few times a second while there is none; what is cut off at the end is not
+    one."""
+    rest = b""
+    with selectors.DefaultSelector() as selector:
+        selector.register(pipe, selectors.EVENT_READ)
+        looked = time.monotonic()
+        while True:
+            ready = selector.select(LOOK_EVERY)
+            if not ready or time.monotonic() - looked > LOOK_EVERY:
+                looked = time.monotonic()
+                yield None
+            if ready:
+                data = os.read(pipe.fileno(), 1 << 20)
+                if not data:
+                    return
+                *lines, rest = (rest + data).split(b"\n")
+                yield from lines
+
+
+def _message(line: bytes) -> dict[str, Any] | None:
+    try:
+        found = json.loads(line)
+    except ValueError:
+        return None
+    return found if isinstance(found, dict) else None
 
 
 def child() -> None:
@@ -117,19 +157,18 @@ def child() -> None:
     import ctypes
     import importlib
     import resource
-    import signal
 
-    job = json.loads(sys.stdin.read())
+    job = json.loads(sys.stdin.readline())
     answers = os.fdopen(os.dup(1), "w")
     os.dup2(2, 1)  # what libraries print must not mix with the answer
     # End with the parent, however it ends.
     ctypes.CDLL(None).prctl(1, signal.SIGKILL)
 
-    def cap(what: int, value: int) -> None:
-        resource.setrlimit(what, (value, value))
+    def cap(what: int, value: int, spare: int = 0) -> None:
+        resource.setrlimit(what, (value, value + spare))
 
     cap(resource.RLIMIT_AS, job["memory"])
-    cap(resource.RLIMIT_CPU, int(job["seconds"]) + 1)
+    cap(resource.RLIMIT_CPU, int(job["seconds"]) + 1, SPARE)
     cap(resource.RLIMIT_NOFILE, 128)
     cap(resource.RLIMIT_CORE, 0)
 

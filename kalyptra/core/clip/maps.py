@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import tempfile
 import zipfile
+from collections import deque
 from collections.abc import Iterator
 from enum import StrEnum
 from pathlib import Path
@@ -19,8 +20,9 @@ import numpy as np
 from av.video.reformatter import ColorRange
 from numpy.typing import NDArray
 
+from kalyptra.core.clip.archive import ArchiveUnreadable, member_names, open_archive, read_member
 from kalyptra.core.clip.facts import ClipFacts
-from kalyptra.core.clip.probe import NotFootage, checked_size, member_names, sniff
+from kalyptra.core.clip.probe import NotFootage, checked_size, sniff
 from kalyptra.core.clip.reader import FrameUnreadable, open_container, rgb_codes, upright
 
 EXR = b"\x76\x2f\x31\x01"
@@ -28,7 +30,6 @@ SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr")
 LUMA = np.array([0.2126, 0.7152, 0.0722])
 """BT.709."""
 ALPHAS = ("A", "alpha")
-MOST_BYTES = 512 << 20
 
 
 class Channel(StrEnum):
@@ -64,13 +65,19 @@ def still_maps(path: Path, channel: Channel) -> tuple[int, Iterator[NDArray[Any]
     """
     if not zipfile.is_zipfile(path):
         return 1, iter([still_map(path.read_bytes(), path.name, channel)])
-    names = member_names(path, SUFFIXES)
+    try:
+        with open_archive(path) as archive:
+            names = member_names(archive, SUFFIXES)
+    except ArchiveUnreadable as refusal:
+        raise NotFootage(str(refusal)) from refusal
 
     def all_of() -> Iterator[NDArray[Any]]:
-        with zipfile.ZipFile(path) as archive:
+        with open_archive(path) as archive:
             for name in names:
-                with archive.open(name) as member:
-                    yield still_map(member.read(MOST_BYTES), name, channel)
+                try:
+                    yield still_map(read_member(archive, name), name, channel)
+                except ArchiveUnreadable as error:
+                    raise FrameUnreadable(str(error)) from error
 
     return len(names), all_of()
 
@@ -146,14 +153,26 @@ def video_maps(path: Path, facts: ClipFacts, channel: Channel) -> Iterator[NDArr
     if channel is Channel.ALPHA and decoder.name == "vp9":
         # The usual decoder of VP9 leaves its alpha out.
         decoder = av.CodecContext.create("libvpx-vp9", "r")
-    due = list(facts.pts)
+    due, last = deque(facts.pts), None
     for packet in container.demux(stream):
-        for frame in decoder.decode(packet):
-            if due and frame.pts in due[:1]:
-                picture = upright(_of_frame(frame, facts.bits, channel), facts)
-                while due and due[0] == frame.pts:  # a variable rate repeats frames
-                    due.pop(0)
-                    yield picture
+        try:
+            frames = decoder.decode(packet)
+        except av.FFmpegError:
+            continue  # a damaged packet: what comes after it may be sound
+        for frame in frames:
+            if not due or frame.pts is None or frame.pts < due[0]:
+                continue
+            picture = upright(_of_frame(frame, facts.bits, channel), facts)
+            while due and due[0] < frame.pts:  # those that could not be decoded are the one before, or this one
+                due.popleft()
+                yield picture if last is None else last
+            while due and due[0] == frame.pts:  # a variable rate repeats frames
+                due.popleft()
+                yield picture
+            last = picture
+    if due and last is None:
+        raise FrameUnreadable("not one frame of the clip can be decoded")
+    yield from (last for _ in due if last is not None)
     container.close()
 
 

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import io
-import re
-import zipfile
 from collections.abc import Callable
 from fractions import Fraction
-from itertools import pairwise
+from functools import partial
+from itertools import accumulate, pairwise
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -15,13 +14,12 @@ from typing import Any
 import av
 from PIL import Image
 
+from kalyptra.core.clip.archive import ArchiveUnreadable, member_names, open_archive, read_member
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.reader import MAX_PIXELS, open_clip, open_container
 
 MAX_FRAMES = 500_000
-MAX_MEMBERS = 20_000
-MAX_UNPACKED = 64 << 30
 STILL_SECONDS = 5
 STANDARD_RATES = tuple(
     Fraction(*pair)
@@ -33,41 +31,55 @@ SRGB_TRANSFERS = {13}
 """ITU-T H.273 code points that mean the sRGB curve; every other is read as BT.709."""
 
 
+MOST_STRETCH = 8
+"""Frames of the constant rate that a clip of variable rate may have for each frame that its file holds."""
+SPARE_FRAMES = 250
+LONGEST_HOLD = 10.0
+"""Seconds to which gaps are shortened, where that is asked for."""
+
+
 class NotFootage(Exception):
     """The file cannot be used as footage. The text tells the editor why."""
 
 
-def probe(path: Path, rate: Rate) -> ClipFacts:
+class LongGaps(NotFootage):
+    """The file's few pictures lie far apart in time. The text says how far; shortening the gaps must be asked for."""
+
+
+def probe(path: Path, rate: Rate, shorten_gaps: bool = False) -> ClipFacts:
     """Find a file's facts, in a process of its own with limits.
 
     Args:
         path: the file; its name does not matter.
         rate: the rate that stills and picture sequences get.
+        shorten_gaps: of a clip of variable rate, let no frame last longer than LONGEST_HOLD.
 
     Raises:
         NotFootage: it is none, it is damaged beyond use, or it is larger than the limits.
+        LongGaps: it would become far longer than what it holds.
     """
     try:
         found = run_guarded(
             "kalyptra.core.clip.probe:probe_here",
-            {"path": str(path), "rate": [rate.numerator, rate.denominator]},
+            {"path": str(path), "rate": [rate.numerator, rate.denominator], "shorten_gaps": shorten_gaps},
             Limits(seconds=60),
         )
     except GuardedFailure as failure:
-        if failure.kind == "NotFootage":
-            raise NotFootage(str(failure)) from failure
+        for kind in (NotFootage, LongGaps):
+            if failure.kind == kind.__name__:
+                raise kind(str(failure)) from failure
         why = {"time": "looking into it took too long", "memory": "it needs too much memory"}
         raise NotFootage(f"This file cannot be read: {why.get(failure.kind, 'its contents are damaged')}.") from failure
     return ClipFacts.model_validate(found)
 
 
-def probe_here(path: str, rate: list[int]) -> dict[str, Any]:
+def probe_here(path: str, rate: list[int], shorten_gaps: bool = False) -> dict[str, Any]:
     """The probe itself; runs inside the guarded process."""
     file = Path(path)
     kind = sniff(file)
     given = Rate(numerator=rate[0], denominator=rate[1])
     readers: dict[str, Callable[[Path, Rate], ClipFacts]] = {
-        "video": _probe_video, "archive": _probe_sequence, "picture": _probe_still,
+        "video": partial(_probe_video, shorten_gaps=shorten_gaps), "archive": _probe_sequence, "picture": _probe_still,
     }  # fmt: skip
     if kind is None:
         raise NotFootage(
@@ -75,9 +87,8 @@ def probe_here(path: str, rate: list[int]) -> dict[str, Any]:
             "and PNG, JPEG, TIFF or WebP stills."
         )
     facts = readers[kind](file, given)
-    first = open_clip(file, facts)
     try:
-        first.picture(0)
+        open_clip(file, facts).picture(0)
     except Exception as error:
         raise NotFootage(f"Not even the first frame can be decoded: {error}") from error
     return facts.model_dump(mode="json")
@@ -98,7 +109,7 @@ def sniff(path: Path) -> str | None:
     return None
 
 
-def _probe_video(path: Path, _: Rate) -> ClipFacts:
+def _probe_video(path: Path, _: Rate, shorten_gaps: bool) -> ClipFacts:
     try:
         container = open_container(path)
     except av.FFmpegError as error:
@@ -114,10 +125,10 @@ def _probe_video(path: Path, _: Rate) -> ClipFacts:
         raise NotFootage("There is not one video frame in this file.")
     if damaged:
         notes.append("The file breaks off or is damaged; what can be decoded is used.")
-    pts, rate, varied = conform(stamps, stream.time_base, stream.average_rate or stream.guessed_rate)
+    stated = stream.average_rate or stream.guessed_rate
+    pts, rate, varied = conform(stamps, stream.time_base, stated, LONGEST_HOLD if shorten_gaps else None)
     if varied:
         notes.append(f"Variable frame rate, conformed to {rate_text(rate)} frames/s.")
-    container.seek(0)
     first = _first_frame(container, stream)
     if first is None:
         raise NotFootage("Not one frame of this video can be decoded.")
@@ -128,6 +139,9 @@ def _probe_video(path: Path, _: Rate) -> ClipFacts:
     if int(stream.codec_context.color_trc or 0) in (16, 18):
         notes.append("The footage is tagged as high dynamic range; it is read as BT.709, so it may look flat.")
     audio = next((s.codec_context.name for s in container.streams.audio if s.codec_context), None)
+    if shorten_gaps and varied:
+        audio = None
+        notes.append(f"Gaps longer than {LONGEST_HOLD:.0f} seconds were shortened to that; the sound was left out.")
     return ClipFacts(
         kind=Kind.VIDEO, container=container.format.name, codec=stream.codec_context.name, width=width, height=height,
         rate=Rate.of(rate), frames=len(pts), transfer=transfer, bits=bits, rotation=rotation, pts=tuple(pts),
@@ -151,16 +165,22 @@ def _time_stamps(container: Any, stream: Any) -> tuple[list[int], bool]:
     return sorted(stamps), False
 
 
-def conform(stamps: list[int], time_base: Fraction, stated: Fraction | None) -> tuple[list[int], Fraction, bool]:
+def conform(
+    stamps: list[int], time_base: Fraction, stated: Fraction | None, longest: float | None = None
+) -> tuple[list[int], Fraction, bool]:
     """Lay frames with any time stamps onto a constant rate.
 
     Args:
         stamps: sorted presentation times, in units of time_base.
         stated: the rate that the file gives, or None.
+        longest: seconds that a frame may last; as long as the file says without it.
 
     Returns:
         For each frame of the constant rate the stamp of the frame to show, the rate, and whether the source
         varied. A frame is shown at the time nearest to its own.
+
+    Raises:
+        LongGaps: the clip would have far more frames than the file holds, and `longest` was not given.
     """
     if len(stamps) == 1:
         return stamps, stated or Fraction(25), False
@@ -173,17 +193,34 @@ def conform(stamps: list[int], time_base: Fraction, stated: Fraction | None) -> 
         late = (abs(float((stamp - stamps[0]) * time_base) - i / float(constant)) for i, stamp in enumerate(stamps))
         if max(late) <= allowed:
             return stamps, constant, False
+    usual = float(median(steps) * time_base)
     rate = _near_standard(1 / (Fraction(median(steps)) * time_base), snap=0.04)
-    count = max(1, round((seconds + float(median(steps) * time_base)) * float(rate)))
+    lasts = [float(step * time_base) for step in steps]
+    if longest is not None:
+        lasts = [min(one, max(longest, usual)) for one in lasts]
+    shown_at = [0.0, *accumulate(lasts)]
+    count = max(1, round((shown_at[-1] + usual) * float(rate)))
+    if count > MOST_STRETCH * len(stamps) + SPARE_FRAMES and longest is None:
+        raise LongGaps(
+            f"This file holds {len(stamps):,} pictures over {_duration(shown_at[-1])}, with long gaps between them. At "
+            f"{rate_text(rate)} frames/s it would become {count:,} frames. Take it with gaps of at most "
+            f"{LONGEST_HOLD:.0f} seconds, without its sound, or cut it first."
+        )
     if count > MAX_FRAMES:
         raise NotFootage(f"The clip would have more than {MAX_FRAMES:,} frames. Cut it into shorter files first.")
     chosen, at = [], 0
     for frame in range(count):
-        time = frame / float(rate)
-        while at + 1 < len(stamps) and float((stamps[at + 1] - stamps[0]) * time_base) <= time + 0.5 / float(rate):
+        time = (frame + 0.5) / float(rate)
+        while at + 1 < len(stamps) and shown_at[at + 1] <= time:
             at += 1
         chosen.append(stamps[at])
     return chosen, rate, True
+
+
+def _duration(seconds: float) -> str:
+    minutes, rest = divmod(round(seconds), 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours} h {minutes} min" if hours else f"{minutes} min {rest} s" if minutes else f"{rest} s"
 
 
 def _near_standard(rate: Fraction, snap: float = 0.0004) -> Fraction:
@@ -197,12 +234,17 @@ def rate_text(rate: Fraction) -> str:
 
 
 def _first_frame(container: Any, stream: Any) -> Any:
-    for packet in container.demux(stream):
-        try:
-            for frame in packet.decode():
-                return frame
-        except av.FFmpegError:
-            continue
+    """The first frame that can be decoded; None where there is none, or where the start cannot be read."""
+    try:
+        container.seek(0)
+        for packet in container.demux(stream):
+            try:
+                for frame in packet.decode():
+                    return frame
+            except av.FFmpegError:
+                continue
+    except av.FFmpegError:
+        pass
     return None
 
 
@@ -253,15 +295,6 @@ def checked_size(picture: bytes | tuple[int, int], name: str) -> tuple[int, int]
     return picture
 
 
-def member_names(path: Path, suffixes: tuple[str, ...]) -> list[str]:
-    """The pictures of an archive, in their order.
-
-    Raises:
-        NotFootage: it holds none, or too much.
-    """
-    return [info.filename for info in _members(zipfile.ZipFile(path), suffixes)]
-
-
 def _check_size(width: int, height: int, name: str) -> None:
     if width * height > MAX_PIXELS or max(width, height) > 16384:
         raise NotFootage(f"{name} is {width} x {height} px; at most {MAX_PIXELS / 1e6:.0f} megapixels are taken.")
@@ -280,46 +313,16 @@ def _probe_still(path: Path, rate: Rate) -> ClipFacts:
 
 def _probe_sequence(path: Path, rate: Rate) -> ClipFacts:
     try:
-        archive = zipfile.ZipFile(path)
-        infos = _members(archive, PICTURE_SUFFIXES)
-    except zipfile.BadZipFile as error:
-        raise NotFootage("The ZIP archive is damaged.") from error
-    first = _read_member(archive, infos[0])
-    width, height, bits = _picture_size(first, infos[0].filename)
-    for info in infos[1:]:
-        if _picture_size(_read_member(archive, info, 1 << 16), info.filename)[:2] != (width, height):
-            raise NotFootage(f"{info.filename} has another size than {infos[0].filename}; all pictures must match.")
+        with open_archive(path) as archive:
+            names = member_names(archive, PICTURE_SUFFIXES)
+            width, height, bits = _picture_size(read_member(archive, names[0]), names[0])
+            for name in names[1:]:
+                if _picture_size(read_member(archive, name, 1 << 16), name)[:2] != (width, height):
+                    raise NotFootage(f"{name} has another size than {names[0]}; all pictures must match.")
+    except ArchiveUnreadable as refusal:
+        raise NotFootage(str(refusal)) from refusal
     return ClipFacts(
         kind=Kind.SEQUENCE, container="zip", codec="pictures", width=width, height=height, rate=rate,
-        frames=len(infos), transfer=Transfer.SRGB, bits=bits, members=tuple(info.filename for info in infos),
-        notes=(f"A sequence of {len(infos)} pictures at {rate_text(rate.fraction)} frames/s.",),
+        frames=len(names), transfer=Transfer.SRGB, bits=bits, members=tuple(names),
+        notes=(f"A sequence of {len(names)} pictures at {rate_text(rate.fraction)} frames/s.",),
     )  # fmt: skip
-
-
-def _members(archive: zipfile.ZipFile, suffixes: tuple[str, ...]) -> list[zipfile.ZipInfo]:
-    infos = [info for info in archive.infolist() if _is_member(info, suffixes)]
-    if not infos:
-        raise NotFootage("There are no pictures in this ZIP archive that are read here: PNG, JPEG, TIFF or WebP.")
-    if len(infos) > MAX_MEMBERS or sum(info.file_size for info in infos) > MAX_UNPACKED:
-        raise NotFootage(f"The archive is too large; at most {MAX_MEMBERS:,} pictures are taken.")
-    return sorted(infos, key=lambda info: _natural(info.filename))
-
-
-def _is_member(info: zipfile.ZipInfo, suffixes: tuple[str, ...]) -> bool:
-    name = info.filename
-    hidden = name.startswith("__MACOSX/") or name.rsplit("/", 1)[-1].startswith(".")
-    return not info.is_dir() and not hidden and name.lower().endswith(suffixes)
-
-
-def _read_member(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int = 512 << 20) -> bytes:
-    """At most `most` bytes: an archive can claim any size."""
-    try:
-        with archive.open(info) as member:
-            return member.read(most)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError) as error:
-        raise NotFootage(f"{info.filename} in the archive cannot be read: {error}") from error
-
-
-def _natural(name: str) -> list[tuple[int, str]]:
-    """Sorting key that counts: frame 9 before frame 10."""
-    return [(int(part), "") if part.isdigit() else (-1, part) for part in re.split(r"(\d+)", name.lower()) if part]

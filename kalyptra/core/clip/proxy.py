@@ -11,7 +11,7 @@ import cv2
 from kalyptra.core.clip.encode import H264Writer, even, fit
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate
 from kalyptra.core.clip.guarded import Limits, run_guarded
-from kalyptra.core.clip.reader import FrameUnreadable, Picture, open_clip
+from kalyptra.core.clip.reader import Mended, Picture, open_clip
 
 LONG_SIDE = 960
 POSTER_WIDTH = 480
@@ -25,17 +25,19 @@ def proxy_size(facts: ClipFacts) -> tuple[int, int]:
 
 
 def make_proxy(
-    path: Path, facts: ClipFacts, proxy: Path, poster: Path, on_progress: Callable[[dict[str, Any]], bool]
-) -> tuple[ClipFacts, tuple[int, ...]]:
+    path: Path, facts: ClipFacts, proxy: Path, poster: Path, on_progress: Callable[[dict[str, Any]], bool],
+    go_on: Callable[[], bool] | None = None,
+) -> tuple[ClipFacts, tuple[int, ...]]:  # fmt: skip
     """Decode a whole clip in a guarded process, and write its proxy and a poster.
 
     Args:
         proxy: where the MP4 goes.
         poster: where the JPEG goes.
         on_progress: gets {"done": frames, "of": frames}; returns False to stop.
+        go_on: asked now and then whether to go on.
 
     Returns:
-        The proxy's own facts, and the frames that could not be decoded (the one before stands in for each).
+        The proxy's own facts, and the frames that could not be decoded (another stands in for each).
 
     Raises:
         GuardedFailure: it could not be done, or was stopped.
@@ -43,7 +45,7 @@ def make_proxy(
     work = {"path": str(path), "facts": facts.model_dump(mode="json"), "proxy": str(proxy), "poster": str(poster)}
     seconds = 120 + facts.frames * facts.width * facts.height / 4e6
     found = run_guarded(
-        "kalyptra.core.clip.proxy:make_proxy_here", work, Limits(seconds, 8 << 30, 32 << 30), on_progress
+        "kalyptra.core.clip.proxy:make_proxy_here", work, Limits(seconds, 8 << 30, 32 << 30), on_progress, go_on
     )
     return ClipFacts.model_validate(found["facts"]), tuple(found["bad"])
 
@@ -53,19 +55,13 @@ def make_proxy_here(
 ) -> dict[str, Any]:
     """The work itself; runs inside the guarded process."""
     clip = ClipFacts.model_validate(facts)
-    reader = open_clip(Path(path), clip, threads=2)
+    reader = Mended(open_clip(Path(path), clip, threads=2))
     size = proxy_size(clip)
     writer = H264Writer(Path(proxy), size, clip.rate, clip.transfer, OPTIONS)
-    bad, last, still = [], None, None
+    last = None
     for frame in range(clip.frames):
-        try:
-            if clip.kind is not Kind.STILL or still is None:
-                still = _eight_bits(reader.picture(frame), size)
-            last = still
-        except FrameUnreadable:
-            bad.append(frame)
-            if last is None:
-                raise
+        if clip.kind is not Kind.STILL or last is None:
+            last = _eight_bits(reader.picture(frame), size)
         writer.write(last)
         if frame == clip.frames // 3:
             wide = POSTER_WIDTH / max(last.shape[:2])
@@ -75,7 +71,7 @@ def make_proxy_here(
         if frame % 8 == 0:
             report(done=frame, of=clip.frames)
     writer.close()
-    return {"facts": _proxy_facts(Path(proxy), clip, size).model_dump(mode="json"), "bad": bad}
+    return {"facts": _proxy_facts(Path(proxy), clip, size).model_dump(mode="json"), "bad": reader.damaged}
 
 
 def _eight_bits(picture: Picture, size: tuple[int, int]) -> Any:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import threading
-import zipfile
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,6 +16,7 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
+from kalyptra.core.clip.archive import ArchiveUnreadable, open_archive, read_member
 from kalyptra.core.clip.facts import ClipFacts, Codes, Kind, Transfer
 
 FORMATS = "mov,matroska,avi,mpegts"
@@ -107,6 +107,7 @@ class VideoReader:
         self._at: int | None = None
         self._last: Picture | None = None
         self._order = sorted(set(facts.pts))
+        self._stamps = set(facts.pts)
 
     def picture(self, frame: int) -> Picture:
         if not 0 <= frame < self.facts.frames:
@@ -132,24 +133,32 @@ class VideoReader:
             self._container.seek(pts, stream=self._stream, backward=True)
         except av.FFmpegError:
             self._container.seek(0)
-        self._decoded = iter(self._container.decode(self._stream))
+        self._decoded = self._frames()
+
+    def _frames(self) -> Iterator[Any]:
+        """Packet by packet, so that what comes after a damaged one is still decoded."""
+        for packet in self._container.demux(self._stream):
+            try:
+                decoded = packet.decode()
+            except av.FFmpegError:
+                continue
+            yield from decoded
 
     def _read_until(self, pts: int) -> Any:
         nearest = None
         while True:
             try:
                 decoded = next(self._decoded)
-            except StopIteration:
+            except (StopIteration, av.FFmpegError):
                 break
-            except av.error.InvalidDataError:
-                continue  # a damaged packet: what comes after it may be sound
             if decoded.pts is None:
                 continue
             nearest = decoded
             if decoded.pts >= pts:
                 break
         self._at = None
-        if nearest is None or nearest.pts < pts:
+        # A later frame of the clip in its place means that this one is lost.
+        if nearest is None or nearest.pts < pts or (nearest.pts > pts and nearest.pts in self._stamps):
             raise FrameUnreadable(f"the frame at {pts} could not be decoded: the file is damaged there")
         return nearest
 
@@ -196,13 +205,19 @@ class SequenceReader:
 
     def __init__(self, path: Path, facts: ClipFacts) -> None:
         self.facts = facts
-        self._archive = zipfile.ZipFile(path)
+        try:
+            self._archive = open_archive(path)
+        except ArchiveUnreadable as error:
+            raise FrameUnreadable(str(error)) from error
 
     def picture(self, frame: int) -> Picture:
         if not 0 <= frame < self.facts.frames:
             raise FrameUnreadable(f"frame {frame} lies outside the sequence's {self.facts.frames} pictures")
         name = self.facts.members[frame]
-        codes = decode_still(self._archive.read(name), name)
+        try:
+            codes = decode_still(read_member(self._archive, name), name)
+        except ArchiveUnreadable as error:
+            raise FrameUnreadable(str(error)) from error
         return Picture(upright(codes, self.facts), self.facts.transfer)
 
     def close(self) -> None:
@@ -223,6 +238,58 @@ class StillReader:
 
     def close(self) -> None:
         pass
+
+
+class Mended:
+    """A clip in which a frame that cannot be decoded is the nearest one before it that can, or else the nearest after.
+
+    The rule is the same wherever a clip is worked through, and depends on nothing but the clip and the frame.
+    """
+
+    def __init__(self, reader: PictureSource) -> None:
+        self._reader = reader
+        self._damaged: dict[int, int] = {}
+
+    @property
+    def facts(self) -> ClipFacts:
+        return self._reader.facts
+
+    @property
+    def damaged(self) -> tuple[int, ...]:
+        """Frames that another one stood in for, so far."""
+        return tuple(sorted(self._damaged))
+
+    def picture(self, frame: int) -> Picture:
+        if frame in self._damaged:
+            return self._reader.picture(self._damaged[frame])
+        try:
+            return self._reader.picture(frame)
+        except FrameUnreadable:
+            if not 0 <= frame < self.facts.frames:
+                raise
+            before = self._damaged.get(frame - 1, frame)
+            if before < frame:  # the one before is damaged, too, and what stands in for it is known
+                self._damaged[frame] = before
+                return self._reader.picture(before)
+            for other in [*range(frame - 1, -1, -1), *range(frame + 1, self.facts.frames)]:
+                try:
+                    found = self._reader.picture(other)
+                except FrameUnreadable:
+                    continue
+                self._damaged[frame] = other
+                return found
+            raise
+
+    def close(self) -> None:
+        self._reader.close()
+
+
+def damage_words(damaged: Sequence[int]) -> str:
+    """What to tell of frames that others stood in for; nothing where there are none."""
+    if not damaged:
+        return ""
+    listed = ", ".join(map(str, damaged[:12])) + (" and more" if len(damaged) > 12 else "")
+    return f"Damaged in the source, shown as the frame before: {listed}."
 
 
 @dataclass(frozen=True)

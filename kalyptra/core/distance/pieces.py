@@ -11,7 +11,6 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from kalyptra.core.setup.source_at import BandAt, StopsAt
 
@@ -25,7 +24,7 @@ def of_stops(stops: StopsAt) -> Pieces:
     at, values = np.array(stops.at), np.array(stops.dioptres)
     if len(at) == 1:
         return _held([], float(values[0]), float(values[0]), 0.0)
-    slopes = PchipInterpolator(at, values).derivative()(at) if stops.smooth else None
+    slopes = _slopes(at, values) if stops.smooth else None
     inner = []
     for i in range(len(at) - 1):
         long, rise = at[i + 1] - at[i], values[i + 1] - values[i]
@@ -35,6 +34,13 @@ def of_stops(stops: StopsAt) -> Pieces:
             first, last = slopes[i] * long, slopes[i + 1] * long
             inner.append((at[i], 1 / long, values[i], first, 3 * rise - 2 * first - last, first + last - 2 * rise))
     return _held(inner, float(values[0]), float(values[-1]), float(at[-1]))
+
+
+def _slopes(at: NDArray[np.float64], values: NDArray[np.float64]) -> NDArray[np.float64]:
+    # Imported here: it takes half a second, and most processes of ours never need it.
+    from scipy.interpolate import PchipInterpolator
+
+    return np.asarray(PchipInterpolator(at, values).derivative()(at))
 
 
 def of_band(band: BandAt) -> Pieces:

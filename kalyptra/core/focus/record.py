@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import savgol_filter
 
 from kalyptra.core.setup.focus import FocusKey
 from kalyptra.core.setup.keyed import Ease, Handles
@@ -52,6 +51,8 @@ def cleaned(samples: Sequence[tuple[float, float]], rate: float) -> tuple[NDArra
     dioptres = np.interp(frames, table[order, 0], table[order, 1])
     window = 2 * round(rate * TREMOR_SECONDS / 2) + 1
     if len(frames) > window > 3:
+        from scipy.signal import savgol_filter  # here: it takes half a second, and most processes never need it
+
         dioptres = savgol_filter(dioptres, window, 2, mode="interp")
     return frames, np.maximum(dioptres, 1e-5)
 

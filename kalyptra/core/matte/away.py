@@ -7,13 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
+from kalyptra.core.window import Window
 
 PIECE = 1.5
 """Px that the line's pieces may have at most, so that a pixel on it knows its piece."""
 
 
 def away(
-    pieces: NDArray[np.float64], origin: tuple[int, int], size: tuple[int, int], reach: float
+    pieces: NDArray[np.float64], origin: tuple[int, int], size: tuple[int, int], reach: float, wanted: Window
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Distances from the middles of pixels to a closed line.
 
@@ -22,11 +23,12 @@ def away(
 
     Args:
         pieces: (m, 4) starts of pieces at most PIECE px long: x, y, and two values that go along.
-        origin, size: (x, y) and (height, width) of the result; the line has to lie within.
+        origin, size: (x, y) and (height, width) of what is looked at; what of the line lies within counts.
         reach: px beyond which distances need not be exact.
+        wanted: rows and columns of that for which distances are wanted.
 
     Returns:
-        (height, width) px, and (height, width, 2) the two values at the nearest point.
+        Of the wanted part (height, width) px, and (height, width, 2) the two values at the nearest point.
     """
     points = np.ascontiguousarray(pieces - np.array([*origin, 0, 0], np.float64))
     owner = np.full(size, -1, np.int32)
@@ -37,7 +39,9 @@ def away(
     touched = owner >= 0
     piece_of = np.zeros(int(labels.max()) + 1, np.int32)
     piece_of[labels[touched]] = owner[touched]
-    values = np.empty((*size, 2), np.float32)
+    distance, labels = np.ascontiguousarray(distance[wanted]), np.ascontiguousarray(labels[wanted])
+    values = np.empty((*distance.shape, 2), np.float32)
+    points[:, :2] -= wanted[1].start, wanted[0].start
     _refine(distance, labels, piece_of, points, values, reach + 3)
     return distance, values
 

@@ -87,12 +87,13 @@ def _part(rows: NDArray[np.float64], refine: Refine, size: tuple[int, int], scal
     origin = (max(left - margin, -margin), max(top - margin, -margin))
     end = (min(right + margin, size[1] + margin), min(bottom + margin, size[0] + margin))
     extent = (end[1] - origin[1], end[0] - origin[0])
-    inside = coverage(pieces, origin, extent)
-    distance, own = away(pieces, origin, extent, reach)
-    made = np.empty(extent, np.float32)
-    _ramp(made, inside, distance, own, grow, inwards, outwards, _PROFILES[refine.profile])
     y, x = seen[0][0] - origin[1], seen[1][0] - origin[0]
-    return window, made[y : y + height, x : x + width]
+    inside = coverage(pieces, (seen[1][0], seen[0][0]), (height, width))
+    # Only what is seen is worked out: a wide feather reaches far beyond the picture.
+    distance, own = away(pieces, origin, extent, reach, (slice(y, y + height), slice(x, x + width)))
+    made = np.empty((height, width), np.float32)
+    _ramp(made, inside, distance, own, grow, inwards, outwards, _PROFILES[refine.profile])
+    return window, made
 
 
 def _within(span: tuple[int, int], length: int) -> tuple[int, int]:

@@ -7,12 +7,12 @@ come to a plane of three numbers (`planes`).
 from __future__ import annotations
 
 from enum import StrEnum
-from itertools import pairwise
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
+from kalyptra.core.setup.records import InRecords, need_order
 from kalyptra.core.setup.stored import Brought, Fit
 from kalyptra.core.setup.track import Coordinate
 
@@ -227,13 +227,12 @@ class Standing(Frozen):
     """
 
     on: Name
-    feet: Annotated[tuple[tuple[int, float, float], ...], Field(max_length=100_000)] = ()
+    feet: Annotated[tuple[tuple[int, float, float], ...], Field(max_length=100_000), InRecords(lambda one: one[0])] = ()
     steady: Annotated[int, Field(ge=0, le=100)] = 12
     of: Annotated[str, Field(max_length=64)] = ""
     by_hand: Keyed[Distance] | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
-        if any(a[0] >= b[0] for a, b in pairwise(self.feet)):
-            raise ValueError("feet must be in the order of their frames, one a frame")
+        need_order(self.feet, lambda one: one[0], "feet must be in the order of their frames, one a frame")
         return self

@@ -15,9 +15,10 @@ from kalyptra.core.setup.distance import Distance, DistanceMap, Standing
 from kalyptra.core.setup.focus import Focus
 from kalyptra.core.setup.keyed import Frozen, Keyed, constant
 from kalyptra.core.setup.outline import Outline
+from kalyptra.core.setup.records import InRecords
 from kalyptra.core.setup.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
 
-VERSION: Literal[4] = 4
+VERSION: Literal[5] = 5
 T = TypeVar("T")
 
 Pixels = Annotated[float, Field(ge=0, le=4000)]
@@ -108,7 +109,7 @@ class PlateSettings(Frozen):
 
     source: PlateSource = PlateSource.FILLED
     filled_by: FilledBy = FilledBy.SMOOTH
-    patches: Annotated[tuple[PlatePatch, ...], Field(max_length=MOST_FRAMES)] = ()
+    patches: Annotated[tuple[PlatePatch, ...], Field(max_length=MOST_FRAMES), InRecords(lambda one: one[0])] = ()
     """What was recovered from other frames."""
     imported: ImportedPlate | None = None
     mend_mattes: bool = False
@@ -256,7 +257,7 @@ class Output(Frozen):
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
-    version: Literal[4] = VERSION
+    version: Literal[5] = VERSION
     footage: Footage = Footage()
     subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
     distance: DistanceMap = DistanceMap()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from kalyptra.core.setup.distance import MapFile
 from kalyptra.core.setup.document import OutlineMatte, PlateSource, Setup
-from kalyptra.core.setup.stored import ImportedMatte
 
 
 def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
@@ -26,27 +25,6 @@ def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
     elif plate.source is PlateSource.IMPORTED and plate.imported:
         needed.update(name for frame in range(first, last + 1) if (name := plate.imported.at(frame)))
     return needed
-
-
-def pictures_named(setup: Setup) -> set[str]:
-    """Names of all stored pictures that a setup speaks of, in force or not."""
-    named: set[str] = set()
-    for subject in setup.subjects:
-        matte = subject.matte
-        if isinstance(matte, OutlineMatte):
-            continue
-        if isinstance(matte, ImportedMatte):
-            named.update(matte.frames)
-        else:
-            named.update(one.matte for one in matte.frames)
-            named.update(key.matte for key in matte.keys)
-            named.update(one.under for one in matte.keys if one.under)
-    for source in setup.distance.sources:
-        if isinstance(source, MapFile):
-            named.update(source.frames)
-    named.update(one.picture for one in setup.plate.patches)
-    named.update(setup.plate.imported.frames if setup.plate.imported else ())
-    return named
 
 
 def frames_without(setup: Setup, first: int, last: int) -> dict[str, list[int]]:

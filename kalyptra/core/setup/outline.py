@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from enum import StrEnum
 from functools import cached_property
-from itertools import pairwise
 from typing import Annotated, Self
 
 import numpy as np
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from kalyptra.core.setup.keyed import Frozen, Keyed
+from kalyptra.core.setup.records import InRecords, need_order, remembered
 from kalyptra.core.setup.track import Coordinate, Step, Track, Warp
 
 Width = Annotated[float, Field(ge=0, le=4000)]
@@ -87,12 +87,11 @@ class Outline(Frozen):
     motion: Motion = Motion.FREE
     shape: Keyed[Curve]
     placement: Keyed[Warp]
-    steps: Annotated[tuple[Step, ...], Field(max_length=100_000)] = ()
+    steps: Annotated[tuple[Step, ...], Field(max_length=100_000), InRecords(lambda step: step.frame)] = ()
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
-        if any(a.frame >= b.frame for a, b in pairwise(self.steps)):
-            raise ValueError("steps must be in the order of their frames, one a frame")
+        need_order(self.steps, lambda step: step.frame, "steps must be in the order of their frames, one a frame")
         return self
 
     @cached_property
@@ -102,4 +101,8 @@ class Outline(Frozen):
 
     @cached_property
     def track(self) -> Track:
-        return Track(self.steps)
+        return remembered(self.steps, "track", lambda: Track(self.steps))
+
+    @property
+    def step_by_frame(self) -> dict[int, Step]:
+        return remembered(self.steps, "by frame", lambda: {step.frame: step for step in self.steps})

@@ -123,7 +123,7 @@ def trust(outline: Outline, first: int, last: int) -> list[Trust]:
     way from a key made by hand. One unit of doubt halves the confidence. Of the two keys around a frame the surer one
     counts. The weights were fitted to where outlines went astray on the demo clips.
     """
-    steps = {step.frame: step for step in outline.steps}
+    steps = outline.step_by_frame
     hand = outline.hand_frames
     found = {frame: Trust(1.0, Kind.HAND) for frame in hand}
     low, high = min(first, hand[0]), max(last, hand[-1])

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from enum import StrEnum
 from functools import cached_property
-from itertools import pairwise
 from typing import Annotated, Literal, NamedTuple, Self
 
 from pydantic import Field, model_validator
 
 from kalyptra.core.setup.keyed import Frozen
 from kalyptra.core.setup.outline import Curve
+from kalyptra.core.setup.records import InRecords, need_order, remembered
 from kalyptra.core.setup.track import Coordinate
 
 Name = Annotated[str, Field(pattern=r"^[0-9a-f]{32}$")]
@@ -82,19 +82,18 @@ class FoundMatte(Frozen):
 
     kind: Literal["found"] = "found"
     keys: Annotated[tuple[MatteKey, ...], Field(max_length=MOST_FRAMES)] = ()
-    frames: Annotated[tuple[FoundFrame, ...], Field(max_length=MOST_FRAMES)] = ()
+    frames: Annotated[tuple[FoundFrame, ...], Field(max_length=MOST_FRAMES), InRecords(lambda one: one[0])] = ()
     person: Spot | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
-        for frames in ([one.frame for one in self.keys], [one.frame for one in self.frames]):
-            if any(a >= b for a, b in pairwise(frames)):
-                raise ValueError("mattes must be in the order of their frames, one a frame")
+        for mattes in (self.keys, self.frames):
+            need_order(mattes, lambda one: int(one.frame), "mattes must be in the order of their frames, one a frame")
         return self
 
     @cached_property
     def _by_frame(self) -> dict[int, str]:
-        found = {one.frame: one.matte for one in self.frames}
+        found = remembered(self.frames, "by frame", lambda: {one.frame: one.matte for one in self.frames})
         return found | {key.frame: key.matte for key in self.keys}
 
     def at(self, frame: int) -> str | None:
@@ -120,7 +119,7 @@ class Brought(Frozen):
     """
 
     title: Annotated[str, Field(max_length=200)] = ""
-    frames: Annotated[tuple[Name, ...], Field(min_length=1, max_length=MOST_FRAMES)]
+    frames: Annotated[tuple[Name, ...], Field(min_length=1, max_length=MOST_FRAMES), InRecords(None)]
     start: Annotated[int, Field(ge=-10_000_000, le=10_000_000)] = 0
 
     def at(self, frame: int) -> str | None:

@@ -10,14 +10,21 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
+from xml.etree import ElementTree
 from xml.sax.saxutils import quoteattr
 
 from svgelements import SVG, Close, CubicBezier, Line, Move, Path, QuadraticBezier, Shape
 
 from kalyptra.core.setup.outline import Curve, Joins, Point
+from kalyptra.core.setup.size import MOST_POINTS
 
 SPACE = "http://www.w3.org/2000/svg"
-MOST_BYTES = 64 << 20
+LINK = "{http://www.w3.org/1999/xlink}href"
+MOST_BYTES = 16 << 20
+MOST_ELEMENTS = 20_000
+MOST_IN_ONE = 4000
+"""Points of one outline."""
+MOST_FRAME = 10_000_000
 
 
 class NotOutlines(ValueError):
@@ -80,12 +87,17 @@ def read_svg(text: str) -> dict[int | None, list[DrawnOutline]]:
     if "<!DOCTYPE" in text or "<!ENTITY" in text:
         raise NotOutlines("files with a document type of their own are not read")
     try:
+        _check_size(ElementTree.fromstring(text))
         root = SVG.parse(io.StringIO(text), reify=True)
         found: dict[int | None, list[DrawnOutline]] = {}
+        points = 0
         for element in root.elements():
             if isinstance(element, Shape):
                 frame = _frame_of(element.values)
                 for curve in _curves_of(element):
+                    points += len(curve.points)
+                    if points > MOST_POINTS:
+                        raise NotOutlines(f"it has more than {MOST_POINTS:,} points")
                     name = str(element.values.get("data-outline") or f"outline{len(found.get(frame, ())) + 1}")
                     joins = element.values.get("data-joins")
                     joined = Joins(joins) if joins in set(Joins) else Joins.ADD
@@ -99,9 +111,41 @@ def read_svg(text: str) -> dict[int | None, list[DrawnOutline]]:
     return found
 
 
+def _check_size(root: ElementTree.Element) -> None:
+    """Refuse what would grow beyond reason: an element that is used again counts, with all in it, each time.
+
+    Raises:
+        NotOutlines: there are more elements than are taken, or one is used within itself.
+    """
+    named = {element.get("id"): element for element in root.iter() if element.get("id")}
+    counts: dict[ElementTree.Element, int] = {}
+    open_ones: set[ElementTree.Element] = set()
+
+    def count(element: ElementTree.Element) -> int:
+        if element in counts:
+            return counts[element]
+        if element in open_ones:
+            raise NotOutlines("an element in it is used within itself")
+        open_ones.add(element)
+        total = 1 + sum(count(part) for part in element)
+        if element.tag.rsplit("}", 1)[-1] == "use":
+            used = named.get((element.get("href") or element.get(LINK) or "").lstrip("#"))
+            total += 0 if used is None else count(used)
+        if total > MOST_ELEMENTS:
+            raise NotOutlines(f"it has more than {MOST_ELEMENTS:,} elements")
+        open_ones.discard(element)
+        counts[element] = total
+        return total
+
+    try:
+        count(root)
+    except RecursionError as error:
+        raise NotOutlines("its elements are nested too deeply") from error
+
+
 def _frame_of(values: Mapping[str, Any]) -> int | None:
     said = str(values.get("data-frame", ""))
-    return int(said) if re.fullmatch(r"\d{1,8}", said) else None
+    return int(said) if re.fullmatch(r"[0-9]{1,8}", said) and int(said) <= MOST_FRAME else None
 
 
 def _curves_of(element: Any) -> Iterable[Curve]:
@@ -135,8 +179,8 @@ Corner = tuple[float, float, tuple[float, float], tuple[float, float]]
 
 def _points_of(segments: Sequence[Any]) -> list[Corner]:
     """Corners with their handles; the last one meets the first."""
-    if len(segments) > 20_000:
-        raise NotOutlines("an outline has more than 20,000 points")
+    if len(segments) > MOST_IN_ONE:
+        raise NotOutlines(f"an outline has more than {MOST_IN_ONE:,} points")
     at: list[list[complex]] = []  # place, handle before, handle after
     for segment in segments:
         if isinstance(segment, Move):

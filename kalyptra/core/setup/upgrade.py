@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
 from kalyptra.core.setup.document import VERSION, Setup
+from kalyptra.core.setup.records import Records
+from kalyptra.core.setup.size import MOST_BYTES, TooLarge, check_size
 from kalyptra.core.setup.upgrade_1 import shapes_to_outlines
 from kalyptra.core.setup.upgrade_2 import mattes_say_their_kind
 from kalyptra.core.setup.upgrade_3 import backdrop_to_source
@@ -19,6 +22,7 @@ STEPS: Mapping[int, Callable[[Document], Document]] = {
     1: shapes_to_outlines,
     2: mattes_say_their_kind,
     3: backdrop_to_source,
+    4: lambda document: {**document, "version": 5},  # what was found over frames may lie in records since
 }
 """For each older version the function that makes the next one of it."""
 
@@ -27,15 +31,19 @@ class SetupError(ValueError):
     """A setup that cannot be read. The text says which field and why."""
 
 
-def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
+def read_setup(document: str | bytes | Mapping[str, Any], records: Records | None = None) -> Setup:
     """Read a setup document.
 
     Args:
         document: JSON text, or what it holds.
+        records: where records that it names are kept; not needed for one that names none.
 
     Raises:
         SetupError: it is no setup, of a version that is newer than this program, or out of bounds.
+        NotKept: a record that it names is not there.
     """
+    if isinstance(document, str | bytes) and len(document) > MOST_BYTES:
+        raise SetupError(f"it is larger than {MOST_BYTES >> 20} MB")
     try:
         found = document if isinstance(document, Mapping) else json.loads(document)
         if not isinstance(found, Mapping):
@@ -43,6 +51,7 @@ def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
         data = dict(found)
     except (ValueError, TypeError, RecursionError) as error:
         raise SetupError(f"not a setup: {error}") from error
+    _check(data)
     version = data.get("version", VERSION)
     if not isinstance(version, int) or version > VERSION or version < 1:
         raise SetupError(f"version {version!r} of the setup is not known here; this program reads 1 to {VERSION}")
@@ -53,12 +62,19 @@ def read_setup(document: str | bytes | Mapping[str, Any]) -> Setup:
     except (KeyError, TypeError, ValueError, ZeroDivisionError, AttributeError) as error:
         raise SetupError(f"a setup of version {version} that does not hold together: {error!r}") from error
     try:
-        return Setup.model_validate_json(json.dumps(data))
+        return Setup.model_validate_json(json.dumps(data), context={"records": records})
     except (ValidationError, ValueError) as error:
         raise SetupError(plain_errors(error)) from error
 
 
-def with_parts(setup: Setup, parts: Mapping[str, Any]) -> Setup:
+def _check(data: Mapping[str, Any]) -> None:
+    try:
+        check_size(dict(data))
+    except TooLarge as error:
+        raise SetupError(str(error)) from error
+
+
+def with_parts(setup: Setup, parts: Mapping[str, Any], records: Records | None = None) -> Setup:
     """A setup of which some parts (subjects, distance, lens ...) are others; what stays is not read again.
 
     Raises:
@@ -68,14 +84,25 @@ def with_parts(setup: Setup, parts: Mapping[str, Any]) -> Setup:
     unknown = set(parts) - set(fields)
     if unknown:
         raise SetupError(f"a setup has no part named {', '.join(sorted(unknown))}")
+    _check(parts)
     try:
         read = {
-            name: TypeAdapter(Setup.model_fields[name].rebuild_annotation()).validate_json(json.dumps(part))
+            name: _reader(name).validate_json(json.dumps(part), context={"records": records})
             for name, part in parts.items()
         }
         return Setup(**(fields | read))
     except (ValidationError, ValueError) as error:
         raise SetupError(plain_errors(error)) from error
+
+
+@lru_cache
+def _reader(part: str) -> TypeAdapter[Any]:
+    return TypeAdapter(Setup.model_fields[part].rebuild_annotation())
+
+
+def folded(setup: Setup, records: Records) -> Document:
+    """A setup as a document that names what was found over frames, instead of holding it; what is new is kept."""
+    return setup.model_dump(mode="json", context={"records": records})
 
 
 def plain_errors(error: Exception) -> str:

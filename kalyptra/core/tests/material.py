@@ -67,6 +67,17 @@ def video(
     return path
 
 
+def damaged(path: Path, frame: int) -> Path:
+    """The same clip with the data of one frame spoilt (FFV1 in Matroska: each frame is a packet of its own)."""
+    data = bytearray(path.read_bytes())
+    with av.open(str(path)) as container:
+        packet = [bytes(one) for one in container.demux(video=0) if one.size][frame]
+    start = bytes(data).index(packet)
+    data[start : start + len(packet)] = bytes(byte ^ 0xA5 for byte in packet)
+    path.write_bytes(bytes(data))
+    return path
+
+
 def turned_clockwise(path: Path, out: Path) -> Path:
     """The same MP4 with a display matrix of 90 degrees clockwise in its track header (ISO/IEC 14496-12, 8.3.2)."""
     data = bytearray(path.read_bytes())

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
-from kalyptra.core.clip.probe import NotFootage, conform, probe
+from kalyptra.core.clip.probe import LongGaps, NotFootage, conform, probe
 from kalyptra.core.clip.proxy import make_proxy
 from kalyptra.core.clip.reader import FrameUnreadable, open_clip
 from kalyptra.core.clip.timecode import timecode
@@ -34,6 +34,38 @@ class Folder(TestCase):
         reader = open_clip(path, facts)
         self.addCleanup(reader.close)
         return [material.bar_of(reader.picture(frame).codes) for frame in frames]
+
+
+class Gaps(Folder):
+    def test_few_pictures_far_apart_invent_no_hours_unless_their_gaps_are_shortened(self) -> None:
+        stamps = [40 * i for i in range(39)] + [20_000_000]  # ms
+        path = material.video(self.folder / "a.mkv", 40, stamps=stamps, sound="aac")
+        with self.assertRaisesRegex(
+            LongGaps, r"40 pictures over 5 h 33 min.* 499,\d+ frames|40 pictures over 5 h 33 min"
+        ):
+            probe(path, RATE)
+        facts = probe(path, RATE, shorten_gaps=True)
+        self.assertEqual((facts.frames, facts.audio), (39 + 250, None))
+        self.assertIn("shortened", " ".join(facts.notes))
+
+    @given(st.lists(st.integers(1, 5000), min_size=1, max_size=60))
+    def test_conforming_keeps_within_what_the_file_holds(self, steps: list[int]) -> None:
+        stamps = [0]
+        for step in steps:
+            stamps.append(stamps[-1] + step)
+        longest = None
+        try:
+            pts, rate, _ = conform(stamps, Fraction(1, 1000), None)
+        except LongGaps:
+            longest = 1.0
+            pts, rate, _ = conform(stamps, Fraction(1, 1000), None, longest)
+        self.assertTrue(set(pts) <= set(stamps))
+        self.assertEqual(pts, sorted(pts))
+        if longest is None:
+            self.assertLessEqual(len(pts), 8 * len(stamps) + 250)
+        else:
+            median = sorted(steps)[len(steps) // 2] / 1000
+            self.assertLessEqual(len(pts) / rate, len(stamps) * max(longest, median + 0.01) + 1)
 
 
 class Taken(Folder):

@@ -31,7 +31,7 @@ from kalyptra.core.importing import map_to_store
 from kalyptra.core.kept import Folder
 from kalyptra.core.setup.distance import Joins, Reads, SmoothBy, Standing
 from kalyptra.core.setup.keyed import Key, Keyed
-from kalyptra.core.setup.needs import pictures_named, pictures_needed
+from kalyptra.core.setup.needs import pictures_needed
 from kalyptra.core.setup.planes import Camera, PlaneAt, ground, homography, of_rectangle, through_pins
 from kalyptra.core.setup.resolve import resolve
 from kalyptra.core.setup.source_at import BandAt, LineAt, MapAt, RoundAt, StopsAt
@@ -319,7 +319,6 @@ class Files(TestCase):
             self.assertAlmostEqual(shape.black, 1 / away)
             self.assertAlmostEqual(shape.white, 1 / 20)
         self.assertEqual(pictures_needed(setup, 0, 3), {"a" * 32})
-        self.assertEqual(pictures_named(setup), {"a" * 32})
 
     def test_a_map_of_another_size_is_laid_over_as_asked(self) -> None:
         class Shelf:

@@ -70,7 +70,7 @@ class Export(TestCase):
         state = render_to_file(
             self.job(Setup(footage=Footage(last=39)), 10, 33), self.folder / "f", out, lambda done, rate: True
         )
-        self.assertEqual(state, "copied")
+        self.assertEqual(state, "The sound was copied unchanged.")
         with av.open(str(out)) as file:
             video, audio = file.streams.video[0], file.streams.audio[0]
             self.assertEqual((video.frames, video.average_rate), (24, Fraction(30000, 1001)))
@@ -88,7 +88,7 @@ class Export(TestCase):
         state = render_to_file(
             RenderJob(Setup(), source, facts, 5, 14), self.folder / "p", out, lambda done, rate: True
         )
-        self.assertEqual(state, "converted to AAC")
+        self.assertEqual(state, "The sound was converted to AAC.")
         with av.open(str(out)) as file:
             audio = file.streams.audio[0]
             self.assertAlmostEqual(float(audio.duration * audio.time_base), 10 / 25, delta=0.05)

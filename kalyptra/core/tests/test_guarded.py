@@ -37,6 +37,14 @@ def vanish() -> None:
     os._exit(3)
 
 
+def cut_off(report: Callable[..., Any]) -> None:
+    report(done=1)
+    for descriptor in map(int, os.listdir("/proc/self/fd")):
+        if descriptor > 2 and os.readlink(f"/proc/self/fd/{descriptor}").startswith("pipe:"):  # noqa: PTH115
+            os.write(descriptor, b'{"report": {"done": 2')
+    os.kill(os.getpid(), 9)
+
+
 def scribble(path: str) -> str:
     with Path(path).open("wb") as file:
         try:
@@ -75,7 +83,9 @@ class Guarded(TestCase):
         self.assertEqual(self.fails("complain", Limits()), "KeyError")
         self.assertEqual(self.fails("hoard", Limits(memory=2 << 30)), "memory")
         self.assertEqual(self.fails("vanish", Limits()), "killed")
-        self.assertIn(self.fails("spin", Limits(seconds=1)), ("time", "killed"))
+        self.assertEqual(self.fails("spin", Limits(seconds=1)), "time")
+        # A kill in the middle of a line: what is cut off is no answer.
+        self.assertEqual(self.fails("cut_off", Limits()), "killed")
 
     def test_it_writes_no_more_than_it_may(self) -> None:
         with tempfile.TemporaryDirectory() as name:
@@ -95,3 +105,10 @@ class Guarded(TestCase):
         with self.assertRaises(GuardedFailure) as stopped:
             run_guarded(HERE + "count", {}, Limits(), lambda report: seen.append(report["done"]) or len(seen) < 5)  # type: ignore[func-returns-value]
         self.assertEqual((stopped.exception.kind, seen), ("cancelled", [0, 1, 2, 3, 4]))
+
+    def test_it_stops_though_it_reports_nothing(self) -> None:
+        end = time.monotonic() + 1
+        with self.assertRaises(GuardedFailure) as stopped:
+            run_guarded(HERE + "spin", {}, Limits(seconds=60), go_on=lambda: time.monotonic() < end)
+        self.assertEqual(stopped.exception.kind, "cancelled")
+        self.assertLess(time.monotonic() - end, 3)

@@ -193,6 +193,20 @@ class Files(TestCase):
             with self.subTest(text[:12]), self.assertRaises(NotOutlines):
                 read_svg(text)
 
+    def test_a_file_that_would_grow_beyond_reason_is_refused_before_it_does(self) -> None:
+        """The bytes of a few lines, used again within each other, would be a million shapes."""
+        levels = "".join(f'<g id="u{i}">{f"""<use href="#u{i - 1}"/>""" * 6}</g>' for i in range(1, 9))
+        start = '<svg xmlns="http://www.w3.org/2000/svg"><path id="u0" d="M0 0L9 0L9 9Z"/>'
+        for text, words in (
+            (f'{start}{levels}<use href="#u8"/></svg>', "more than 20,000 elements"),
+            (f'{start}<g id="a"><use href="#a"/></g><use href="#a"/></svg>', "within itself"),
+            (f"{start}{'<g>' * 5000}{'</g>' * 5000}</svg>", "nested too deeply"),
+            (f'{start}<path d="M0 0{"L9 9" * 5000}Z"/></svg>', "4,000 points"),
+            (start + f'<path d="M0 0{"L9 9" * 3900}Z"/>' * 9 + "</svg>", "30,000 points"),
+        ):
+            with self.assertRaisesRegex(NotOutlines, words):
+                read_svg(text)
+
 
 class OlderSetups(TestCase):
     def test_an_ellipse_of_version_1_lies_where_it_lay(self) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+from typing import Any
 from unittest import TestCase
 
 from hypothesis import given
@@ -38,6 +40,41 @@ def subject(**more: object) -> Subject:
         "distance": constant(3.0),
     }
     return Subject.model_validate(given | more)
+
+
+class Size(TestCase):
+    def test_what_is_far_too_large_is_refused_before_it_costs_anything(self) -> None:
+        """A refusal must cost next to nothing beside reading the largest setup that is taken: a ratio, no timed test."""
+        largest = keyed(20_000)
+        started = time.perf_counter()
+        self.assertEqual(len(read_setup(largest).focus.distance.keys), 20_000)
+        read = time.perf_counter() - started
+        point = {"id": 0, "x": 1, "y": 1}
+        curves = [{"frame": i, "value": {"points": [point | {"id": j} for j in range(40)]}} for i in range(1000)]
+        outline = {
+            "id": "line1",
+            "shape": {"keys": curves},
+            "placement": {"keys": [{"frame": 0, "value": [1, 0, 0, 0, 1, 0, 0, 0]}]},
+        }
+        subject = {
+            "id": "lamp",
+            "name": "Lamp",
+            "matte": {"kind": "outline", "outlines": [outline]},
+            "distance": {"keys": [{"frame": 0, "value": 2}]},
+        }
+        for words, document in (
+            ("100,001 keys", keyed(100_001)),
+            ("30,000 points", {"subjects": [subject]}),
+            ("1,500,000 values", {"subjects": [[0] * 1_600_000]}),
+        ):
+            started = time.perf_counter()
+            with self.assertRaisesRegex(SetupError, words):
+                read_setup(document)
+            self.assertLess(time.perf_counter() - started, read + 0.5, words)
+
+
+def keyed(count: int) -> dict[str, Any]:
+    return {"focus": {"distance": {"keys": [{"frame": i, "value": 2 + i % 3} for i in range(count)]}}}
 
 
 class Keys(TestCase):

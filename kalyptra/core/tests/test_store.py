@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 import zipfile
 from pathlib import Path
+from threading import Thread
 from typing import Any
 from unittest import TestCase
 
@@ -16,13 +18,24 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as arrays
 from numpy.typing import NDArray
 
-from kalyptra.core import Format, MatteJob, Rate, mattes_to_file, probe
+from kalyptra.core import (
+    Format,
+    MatteJob,
+    Rate,
+    RenderJob,
+    mattes_to_file,
+    open_clip,
+    probe,
+    recover_to_store,
+    render_to_file,
+)
 from kalyptra.core.clip.guarded import GuardedFailure
+from kalyptra.core.clip.reader import Mended
 from kalyptra.core.importing import Channel, import_to_store
-from kalyptra.core.kept import Folder, NotKept
+from kalyptra.core.kept import Folder, NotKept, encoded, name_of
 from kalyptra.core.matte.stored import coverage_of, laid_over
 from kalyptra.core.setup.document import VERSION, Setup
-from kalyptra.core.setup.needs import frames_without, pictures_named, pictures_needed, spans
+from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.stored import Fit, FoundMatte
 from kalyptra.core.setup.upgrade import read_setup
 from kalyptra.core.tests import material
@@ -58,6 +71,40 @@ class Store(TestCase):
         self.assertEqual(self.store.keep(picture), first)
         np.testing.assert_array_equal(Folder(self.store.folder).picture(first), picture)
 
+    def test_two_who_bring_the_same_picture_at_once_publish_it_whole(self) -> None:
+        picture = np.random.default_rng(5).integers(0, 255, (300, 400), np.uint8)
+        data = encoded(picture)
+        seen: list[bytes] = []
+
+        def read_on() -> None:
+            path = self.store.path(name_of(data))
+            while len(seen) < 40:
+                if path.exists():
+                    seen.append(path.read_bytes())
+                    path.unlink(missing_ok=True)
+
+        def put() -> None:
+            while reader.is_alive():
+                self.store.put(name_of(data), data)
+
+        reader = Thread(target=read_on)
+        writers = [Thread(target=put) for _ in range(3)]
+        for thread in (reader, *writers):
+            thread.start()
+        for thread in (reader, *writers):
+            thread.join()
+        self.assertEqual({one == data for one in seen}, {True})
+        self.assertFalse([one for one in self.store.folder.glob("*/*") if one.suffix != ".png"])
+
+    def test_a_picture_that_is_relied_on_while_old_ones_go_stays(self) -> None:
+        name = self.store.keep(np.zeros((4, 4), np.uint8))
+        os.utime(self.store.path(name), (1, 1))
+        self.store.keep(np.zeros((4, 4), np.uint8))  # brought again
+        self.assertFalse(self.store.drop_old(name, 1000))
+        os.utime(self.store.path(name), (1, 1))
+        self.assertTrue(self.store.drop_old(name, 1000))
+        self.assertFalse(self.store.touch(name))
+
     def test_what_is_not_there_is_said_and_no_path_leads_out(self) -> None:
         for wrong in (name("a"), "../../etc/passwd", "", "A" * 32):
             with self.assertRaises(NotKept):
@@ -71,7 +118,6 @@ class Store(TestCase):
         assert isinstance(matte, FoundMatte)
         self.assertEqual([matte.at(t) for t in range(5)], [None, name("c"), name("a"), name("e"), None])
         self.assertEqual(pictures_needed(look, 1, 2), {name("c"), name("a")})
-        self.assertEqual(pictures_named(look), {name(one) for one in "abcde"})
         self.assertEqual(frames_without(look, 0, 9), {"Runner": [0, 4, 5, 6, 7, 8, 9]})
         self.assertEqual(spans([0, 4, 5, 6, 9]), "0, 4 to 6, 9")
         steady = setup(found, subject={"refine": {"steady": 1}})
@@ -113,6 +159,28 @@ class Store(TestCase):
         np.testing.assert_array_equal(self.brought(path, Channel.ALPHA)[0], rgba[..., 3])
         with self.assertRaisesRegex(GuardedFailure, "no alpha channel; bring its luma"):
             self.brought(material.video(self.folder / "plain.mp4", 3), Channel.ALPHA)
+
+    def test_a_damaged_frame_is_the_one_before_it_in_every_way_out(self) -> None:
+        source = material.damaged(
+            material.video(self.folder / "clip.mkv", 9, codec="ffv1", sound=None, options={"g": "1"}), 4
+        )
+        facts = probe(source, RATE)
+        reader = Mended(open_clip(source, facts))
+        self.assertEqual([material.bar_of(reader.picture(i).codes) for i in (4, 5, 3, 4)], [21, 35, 21, 21])
+        self.assertEqual(reader.damaged, (4,))
+        look = setup({"kind": "found", "frames": [[i, self.store.keep(np.full((90, 160), 200, np.uint8)), 1, "followed"] for i in range(9)]})  # fmt: skip
+        job = MatteJob(look, source, facts, self.store.folder, 3, 5, Format.PNG8)
+        words = "Damaged in the source, shown as the frame before: 4."
+        self.assertEqual(mattes_to_file(job, self.folder / "m.zip", lambda done, rate: True), words)
+        found: list[int] = []
+        said = recover_to_store(
+            look, source, facts, self.store.folder, 3, 5, lambda done, patch: found.append(done) is None
+        )
+        self.assertEqual((found, said), ([1, 2, 3], words))
+        self.assertEqual(len(self.brought(source, Channel.COLOUR)), 9)
+        render = RenderJob(look, source, facts, 4, 5, self.store.folder)  # it begins with the damaged one
+        said = render_to_file(render, self.folder / "parts", self.folder / "r.mp4", lambda done, rate: True)
+        self.assertEqual(said, f"The source has no sound. {words}")
 
     def test_mattes_and_cut_outs_come_out_as_they_are(self) -> None:
         size = (90, 160)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import signal
 import socket
@@ -9,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import urllib.request
 from pathlib import Path
 from unittest import TestCase, mock
 
@@ -82,6 +84,85 @@ class Private(TestCase):
         one.start()
         psycopg.connect(one.url).close()
 
+    def kept(self, one: cluster.Cluster) -> str:
+        """What a table that was written first says now."""
+        with psycopg.connect(one.url) as connection:
+            connection.execute("create table if not exists kept (what text)")
+            row = connection.execute("select what from kept").fetchone()
+            if row is None:
+                connection.execute("insert into kept values ('lantern')")
+        return row[0] if row else "nothing"
+
+    def test_no_missing_file_costs_the_data(self) -> None:
+        self.folder.chmod(0o711)
+        one = cluster.Cluster()
+        self.addCleanup(one.stop)
+        one.start()
+        self.assertEqual(self.kept(one), "nothing")
+        one.port_file.unlink()
+        self.assertFalse(one.start())  # it runs: its port is learned from itself
+        self.assertEqual(self.kept(one), "lantern")
+        one.stop()
+        one.port_file.unlink()
+        self.assertTrue(one.start())
+        self.assertEqual(self.kept(one), "lantern")
+        password = one.password_file.read_text()
+        one.password_file.unlink()
+        with self.assertRaisesRegex(Stop, "is gone. Nothing was changed"):
+            one.start()
+        one.stop()
+        self.assertTrue(one.start())
+        self.assertEqual(self.kept(one), "lantern")
+        self.assertNotEqual(one.password_file.read_text(), password)
+        self.assertEqual(one.password_file.stat().st_mode & 0o777, 0o600)
+        one.stop()
+        version = one._data() / "PG_VERSION"
+        release = version.read_text()
+        version.write_text("9\n")
+        with self.assertRaisesRegex(Stop, "made by PostgreSQL 9; .* Nothing was changed"):
+            one.start()
+        version.write_text(release)
+        self.assertTrue(one.start())
+        self.assertEqual(self.kept(one), "lantern")
+
+    def test_a_folder_that_holds_something_else_is_refused(self) -> None:
+        self.folder.chmod(0o711)
+        other = self.folder / "database-main" / "letters.txt"
+        other.parent.mkdir()
+        other.write_text("dear lamplighter")
+        with self.assertRaisesRegex(Stop, "what lies there is none"):
+            cluster.Cluster().start()
+        self.assertEqual(other.read_text(), "dear lamplighter")
+
+    def test_no_code_removes_a_folder_tree(self) -> None:
+        self.assertNotIn("rmtree", Path(cluster.__file__).read_text())
+
+    def test_two_data_folders_of_one_clone_have_a_place_each(self) -> None:
+        places = []
+        for name in ("one", "two"):
+            folder = self.folder / name
+            folder.mkdir(mode=0o700)
+            with mock.patch.object(cluster, "LOCAL", folder), mock.patch.object(cluster, "_server_account", lambda: mock.Mock(pw_name="postgres")), mock.patch.object(cluster, "_as_server", lambda command: mock.Mock(returncode=1)):  # fmt: skip
+                places.append(cluster.Cluster()._data())
+        self.assertEqual(len(set(places)), 2)
+        self.assertTrue(all(str(one).startswith("/var/lib/kalyptra-") for one in places))
+
+    def test_a_database_that_ends_is_brought_back_by_the_supervisor(self) -> None:
+        self.folder.chmod(0o711)
+        one = cluster.Cluster()
+        self.addCleanup(one.stop)
+        one.start()
+        self.kept(one)
+        port = one.port_file.read_text()
+        keeper = supervise.Supervisor(dict(os.environ), [], one)
+        os.kill(int((one._data() / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+        end, back = time.monotonic() + 10, False
+        while not back and time.monotonic() < end:
+            time.sleep(0.1)
+            keeper._keep_database()
+            back = one._answers(0)
+        self.assertEqual((self.kept(one), one.port_file.read_text()), ("lantern", port))
+
 
 class Missing(TestCase):
     def test_an_ordinary_user_is_told_the_exact_command(self) -> None:
@@ -130,6 +211,35 @@ class Supervising(TestCase):
             for _ in range(200):
                 one._revive()
                 time.sleep(0.05)
+
+    def test_a_child_that_keeps_dying_when_all_was_up_is_started_again_and_again_more_slowly(self) -> None:
+        broken = supervise.Child("broken", [sys.executable, "-c", "raise SystemExit(1)"])
+        one = supervise.Supervisor(dict(os.environ), [broken], up=True)
+        starts, end = [], time.monotonic() + 6
+        broken.start(one.env)
+        while time.monotonic() < end:
+            if not starts or broken.started != starts[-1]:
+                starts.append(broken.started)
+            one._revive()
+            time.sleep(0.02)
+        pauses = [b - a for a, b in itertools.pairwise(starts)]
+        self.assertGreater(len(starts), 3)
+        self.assertGreater(pauses[-1], pauses[0])
+
+    def test_the_address_is_told_when_the_page_answers_and_not_before(self) -> None:
+        port = supervise.socket.create_server(("127.0.0.1", 0)).getsockname()[1]
+        page = "import time,http.server,sys; time.sleep(1.5); http.server.HTTPServer(('127.0.0.1', int(sys.argv[1])), type('H', (http.server.BaseHTTPRequestHandler,), {'do_GET': lambda s: (s.send_response(200), s.end_headers())})).serve_forever()"
+        one = supervise.Supervisor(dict(os.environ), [supervise.Child("page", [sys.executable, "-c", page, str(port)])])
+        answered: list[int] = []
+
+        def told() -> None:
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5) as answer:
+                answered.append(answer.status)
+            one.stopping = True
+
+        with mock.patch.object(supervise.signal, "signal"):
+            one.run(f"http://127.0.0.1:{port}/", told)
+        self.assertEqual(answered, [200])
 
     def test_a_child_that_ignores_the_polite_word_is_killed(self) -> None:
         stubborn = supervise.Child(

@@ -2,59 +2,27 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path
 from typing import Any
 from unittest import mock
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase, override_settings
+from django.test import override_settings
 from django.urls import reverse
 
 from kalyptra.core import Footage, Setup
 from kalyptra.core.tests import material
+from kalyptra.launch import entry
 from kalyptra.library import demo, revisions
 from kalyptra.library.models import Media, Project, Revision, Shot
-
-
-class Stored(TestCase):
-    """Tests with a storage of their own."""
-
-    def setUp(self) -> None:
-        held = tempfile.TemporaryDirectory()
-        self.addCleanup(held.cleanup)
-        self.folder = Path(held.name)
-        storages = {"default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": f"{held.name}/media"}},
-                    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}  # fmt: skip
-        self.enterContext(
-            override_settings(
-                STORAGES=storages, DATA=self.folder, FRAME_CACHE=self.folder / "frames", KEPT=self.folder / "kept"
-            )
-        )
-        self.enterContext(override_settings(MIDDLEWARE=_without_axes()))
-        self.editor = get_user_model().objects.create_user("maren", password="a long pass phrase")
-        self.project = Project.objects.create(title="Night ferries", owner=self.editor)
-        self.client.force_login(self.editor, backend="django.contrib.auth.backends.ModelBackend")
-
-    def upload(self, data: bytes, name: str) -> Any:
-        return self.client.post(
-            reverse("add-footage", args=[self.project.pk]), {"file": SimpleUploadedFile(name, data)}
-        )
-
-    def shot(self) -> Shot:
-        source = material.video(self.folder / "a.mp4", frames=10)
-        self.assertEqual(self.upload(source.read_bytes(), "kettle.mp4").status_code, 200)
-        return Shot.objects.get()
-
-
-def _without_axes() -> list[str]:
-    return [name for name in settings.MIDDLEWARE if "axes" not in name]
+from kalyptra.library.tests.case import Stored
 
 
 def setup(last: int) -> Setup:
     return Setup(footage=Footage(last=last))
+
+
+AXES = ["axes.middleware.AxesMiddleware"]
 
 
 class Revisions(Stored):
@@ -133,18 +101,39 @@ class Permissions(Stored):
 
     def test_signing_in_takes_the_right_name_and_password(self) -> None:
         self.client.logout()
-        with override_settings(MIDDLEWARE=settings.MIDDLEWARE):  # with the lock against guessing
+        with override_settings(MIDDLEWARE=settings.MIDDLEWARE + AXES):  # with the lock against guessing
             wrong = self.client.post("/sign-in/", {"username": "maren", "password": "guess"})
             self.assertContains(wrong, "do not go together")
             right = self.client.post("/sign-in/", {"username": "maren", "password": "a long pass phrase"})
         self.assertRedirects(right, "/")
 
-    def test_the_demo_is_entered_from_this_machine_only(self) -> None:
+    def test_the_demo_is_entered_once_with_a_printed_token_and_never_by_address(self) -> None:
         get_user_model().objects.create_user("demo-editor")
         self.client.logout()
-        for more in ({"REMOTE_ADDR": "10.0.0.7"}, {"HTTP_X_FORWARDED_FOR": "10.0.0.7"}):
-            self.assertEqual(self.client.post("/enter-demo/", HTTP_HOST="127.0.0.1", **more).status_code, 403)
-        self.assertEqual(self.client.post("/enter-demo/", HTTP_HOST="127.0.0.1").status_code, 302)
+        self.assertNotContains(self.client.get("/sign-in/"), "Enter the demo")
+        for guess in ({}, {"enter": ""}, {"enter": "guess"}, {"enter": "../secret-key"}, {"enter": "x\x00"}):
+            self.assertEqual(self.client.post("/enter-demo/", guess, HTTP_HOST="127.0.0.1").status_code, 403)
+        token = entry.issue(settings.ENTRY)
+        self.assertContains(self.client.get(f"/sign-in/?enter={token}"), "Enter the demo")
+        self.assertEqual(self.client.post("/enter-demo/", {"enter": token}).status_code, 302)
+        self.client.logout()
+        self.assertContains(self.client.post("/enter-demo/", {"enter": token}), "used already", status_code=403)
+        with override_settings(DEMO_ENTRY=False):
+            again = {"enter": entry.issue(settings.ENTRY)}
+            self.assertEqual(self.client.post("/enter-demo/", again).status_code, 403)
+
+    def test_guessing_locks_a_name_at_its_address_alone(self) -> None:
+        self.client.logout()
+        right = {"username": "maren", "password": "a long pass phrase"}
+        with override_settings(MIDDLEWARE=settings.MIDDLEWARE + AXES, PROXIES=1):
+            for _ in range(9):
+                answer = self.client.post(
+                    "/sign-in/", right | {"password": "guess"}, HTTP_X_FORWARDED_FOR="198.51.100.7"
+                )
+            self.assertContains(answer, "failed too often", status_code=429)
+            # Behind the same proxy, from another address; what a stranger wrote in front is not believed.
+            answer = self.client.post("/sign-in/", right, HTTP_X_FORWARDED_FOR="198.51.100.7, 203.0.113.9")
+            self.assertRedirects(answer, "/")
 
     def test_pages_forbid_scripts_and_styles_of_others(self) -> None:
         policy = self.client.get("/")["Content-Security-Policy"]

@@ -19,7 +19,7 @@ from kalyptra.library import kept, revisions
 from kalyptra.library.models import Shot
 from kalyptra.work import orders, tasks
 from kalyptra.work.models import Follow
-from kalyptra.work.tests.test_work import Jobs
+from kalyptra.work.tests.case import JobCase
 
 What = Follow.What
 
@@ -31,7 +31,7 @@ def corner(by: int = 0) -> np.ndarray[Any, Any]:
     return out
 
 
-class Found(Jobs):
+class Found(JobCase):
     """The clip is ten cards; the subject is their coloured corner."""
 
     def found(self) -> Shot:

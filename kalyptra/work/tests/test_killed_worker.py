@@ -8,37 +8,23 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
-from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from django.conf import settings
-from django.contrib.auth import get_user_model
 from django.db import connection
-from django.test import TransactionTestCase, override_settings
+from django.test import TransactionTestCase
 
 from kalyptra.core import Footage, RenderJob, Setup, probe, render_to_file
 from kalyptra.core.tests import material
 from kalyptra.library import footage
 from kalyptra.library.models import Media, Project
-from kalyptra.work import orders
+from kalyptra.library.tests.case import StoredFolder
+from kalyptra.work import orders, rendering
 from kalyptra.work.models import Render
 
 FRAMES = 150
 
 
-class KilledWorker(TransactionTestCase):
-    def setUp(self) -> None:
-        held = TemporaryDirectory()
-        self.addCleanup(held.cleanup)
-        self.folder = Path(held.name)
-        storages = {
-            "default": {
-                "BACKEND": "django.core.files.storage.FileSystemStorage",
-                "OPTIONS": {"location": f"{held.name}/media"},
-            }
-        }
-        self.enterContext(override_settings(STORAGES={**settings.STORAGES, **storages}))
-
+class KilledWorker(StoredFolder, TransactionTestCase):
     def start_worker(self) -> subprocess.Popen[bytes]:
         database = connection.settings_dict
         url = f"postgresql://{database['USER']}:{database['PASSWORD']}@{database['HOST']}:{database['PORT']}/{database['NAME']}"
@@ -56,18 +42,17 @@ class KilledWorker(TransactionTestCase):
             time.sleep(0.1)
 
     def test_a_new_worker_goes_on_from_the_last_finished_part(self) -> None:
-        editor = get_user_model().objects.create_user("maren")
         source = material.video(self.folder / "long.mp4", frames=FRAMES, size=(270, 480))
         facts = probe(source, footage.DEFAULT_RATE)
-        project = Project.objects.create(title="Ferries", owner=editor)
+        project = Project.objects.create(title="Ferries", owner=self.editor)
         shot = footage.add_shot(
-            project, source, "long.mp4", "Long", facts, Setup(footage=Footage(last=FRAMES - 1)), editor
+            project, source, "long.mp4", "Long", facts, Setup(footage=Footage(last=FRAMES - 1)), self.editor
         )
         first = self.start_worker()
         self.wait_for(lambda: Media.objects.get().state == "ready")
         shot.media.refresh_from_db()
-        render = orders.order_render(shot, 0, FRAMES - 1, editor)
-        parts = self.folder / "work" / f"render-{render.key}"
+        render = orders.order_render(shot, 0, FRAMES - 1, self.editor)
+        parts = self.folder / "work" / rendering.lock_of(render)
         self.wait_for(lambda: len(list(parts.glob("part-*.mp4"))) >= 1)
         os.killpg(first.pid, signal.SIGKILL)
         first.wait()

@@ -2,41 +2,21 @@
 
 from __future__ import annotations
 
-import asyncio
-import datetime
 from typing import Any
 
-from asgiref.sync import sync_to_async
-from django.db import connections
-from django.test import TransactionTestCase
-from procrastinate import jobs, testing
-from procrastinate.contrib.django import app
+from procrastinate.job_context import AbortReason
 
 from kalyptra.core import Curve, Footage, Motion, OnLoss, Outline, Setup, drawn_outline, read_setup
 from kalyptra.library import revisions
 from kalyptra.library.models import Media, Shot
-from kalyptra.library.tests.test_library import Stored
-from kalyptra.work import following, orders, tasks
+from kalyptra.work import following, lifecycle, orders, tasks
 from kalyptra.work.models import Follow, Render
+from kalyptra.work.tests.case import JobCase
 
 OUTLINES = Follow.What.OUTLINES
 
 
-class Jobs(Stored):
-    """Jobs are run by their functions, as a worker would."""
-
-    def run_job(self, task: Any, **arguments: int) -> None:
-        job = jobs.Job(id=1, queue="q", lock=None, queueing_lock=None, task_name=task.name, priority=0)
-        context = tasks.JobContext(start_timestamp=0, app=app, job=job, abort_reason=lambda: self.leaving)
-        self.leaving = None
-        task.func(context, **arguments)
-
-    def ready(self) -> Shot:
-        shot = self.shot()
-        self.run_job(tasks.prepare_media, media_id=shot.media_id)
-        shot.media.refresh_from_db()
-        return shot
-
+class Jobs(JobCase):
     def test_footage_is_prepared_with_proxy_and_poster(self) -> None:
         media = self.ready().media
         self.assertEqual((media.state, media.done, media.proxy_facts.frames), (Media.State.READY, 1, 10))
@@ -89,10 +69,8 @@ class Jobs(Stored):
     def test_a_worker_that_shuts_down_hands_its_render_on(self) -> None:
         shot = self.ready()
         render = orders.order_render(shot, 0, 9, self.editor)
-        job = jobs.Job(id=1, queue="q", lock=None, queueing_lock=None, task_name="render", priority=0)
-        leaving = tasks.JobContext(start_timestamp=0, app=app, job=job, abort_reason=lambda: tasks.AbortReason.SHUTDOWN)
-        with self.assertRaises(tasks.ShuttingDown):
-            tasks.render_shot.func(leaving, render_id=render.pk)
+        with self.assertRaises(lifecycle.Interrupted):
+            self.run_job(tasks.render_shot, AbortReason.SHUTDOWN, render_id=render.pk)
         render.refresh_from_db()
         self.assertEqual(render.state, "running")
         self.run_job(tasks.render_shot, render_id=render.pk)
@@ -100,30 +78,7 @@ class Jobs(Stored):
         self.assertEqual(render.state, "done")
 
 
-class Rescue(TransactionTestCase):
-    def test_the_job_of_a_dead_worker_is_queued_again_a_few_times(self) -> None:
-        connector = testing.InMemoryConnector()
-        with app.replace_connector(connector):
-            tasks.render_shot.defer(render_id=1)
-
-            async def one_round() -> str:
-                job = await app.job_manager.fetch_job(
-                    queues=["render"], worker_id=await app.job_manager.register_worker()
-                )
-                assert job is not None
-                for worker in connector.workers:
-                    connector.workers[worker] = datetime.datetime.now(datetime.UTC) - datetime.timedelta(minutes=5)
-                context = tasks.JobContext(start_timestamp=0, app=app, job=job, abort_reason=lambda: None)
-                await tasks.rescue.func(context, timestamp=0)
-                await sync_to_async(connections.close_all)()  # those of the loop's own thread
-                return str(connector.jobs[1]["status"])
-
-            self.assertEqual(asyncio.run(one_round()), "todo")
-            connector.jobs[1]["attempts"] = tasks.MOST_ATTEMPTS
-            self.assertEqual(asyncio.run(one_round()), "failed")
-
-
-class Following(Jobs):
+class Following(JobCase):
     """Outlines are followed on the proxy, and what was found goes into the setup that is in force by then."""
 
     def outlined(self) -> Shot:

@@ -18,6 +18,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from kalyptra.bench.mattes import matte_from_marks
 from kalyptra.core import Stroke, read_setup
+from kalyptra.launch import entry
 from kalyptra.library import revisions
 from kalyptra.library.demo import KEY, load_demo
 from kalyptra.library.models import Project
@@ -84,7 +85,7 @@ def take(browser: Any, address: str) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
     page = context.new_page()
-    page.goto("/sign-in/")
+    page.goto(f"/sign-in/?enter={entry.issue(settings.ENTRY)}")
     page.get_by_role("button", name="Enter the demo").click()
     page.wait_for_load_state("networkidle")
     page.screenshot(path=OUT / "projects.png")

@@ -50,27 +50,35 @@ const typing = (target) => target.matches("input:not([type=range]):not([type=che
 export const benchParts = {
   bench: () => ({
     init() {
-      shot().read();
-      window.Alpine.store("work").begin();
-      survey().begin();
       this.$watch("$store.shot.conflict", (conflict) => {
         if (conflict) this.$refs.conflict.showModal();
         else this.$refs.conflict.close();
       });
+      shot().recover();
+      shot().read();
+      window.Alpine.store("work").begin();
+      survey().begin();
       window.addEventListener("beforeunload", (event) => {
-        if (shot().saving || shot().drafting) event.preventDefault();
+        if (shot().unsaved || shot().drafting) event.preventDefault();
       });
     },
     get savedWords() {
-      if (shot().saving) return "saving";
+      if (shot().trouble) return "not saved, trying again";
+      if (shot().unsaved) return "saving";
       const time = new Date(shot().saved.saved);
       return `saved ${String(time.getHours()).padStart(2, "0")}:${String(time.getMinutes()).padStart(2, "0")}, revision ${shot().saved.revision}`;
     },
+    get troubled() {
+      return shot().trouble !== "";
+    },
+    tryNow() {
+      shot().tryNow();
+    },
     get cannotUndo() {
-      return !shot().saved.can_undo || shot().saving;
+      return !shot().saved.can_undo || shot().unsaved;
     },
     get cannotRedo() {
-      return !shot().saved.can_redo || shot().saving;
+      return !shot().saved.can_redo || shot().unsaved;
     },
     get conflictWords() {
       return shot().conflict?.error ?? "";

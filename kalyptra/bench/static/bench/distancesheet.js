@@ -1,6 +1,6 @@
 // The sheet of the Distance stage: the sources in their order, the chosen one, recipes, and what is amiss.
 import { askJson } from "../design/scripts/server.js";
-import { addKey, bare, keyIndex } from "./document.js";
+import { addKey, bare, countOf, keyIndex } from "./document.js";
 import { ordered } from "./drag.js";
 import { putting } from "./fields.js";
 import { work } from "./following.js";
@@ -72,7 +72,7 @@ export const distanceParts = {
       this.recipe = "";
       if (!recipe) return;
       try {
-        const made = await askJson("POST", shot().url("recipe"), shot().unsaved({ recipe, frame: viewer().frame }));
+        const made = await askJson("POST", shot().url("recipe"), shot().parts({ recipe, frame: viewer().frame }), undefined, true);
         shot().source = made.distance.sources.at(-1).id;
         await shot().commit((setup) => Object.assign(setup, { distance: made.distance, focus: made.focus, lens: made.lens }));
       } catch (refusal) {
@@ -213,7 +213,7 @@ export const distanceParts = {
     get mapWords() {
       if (!this.is("map")) return "";
       const { title, frames } = this.one;
-      return `${title || "A map"}, ${frames.length === 1 ? "one picture for all frames" : `${frames.length} frames`}.`;
+      return `${title || "A map"}, ${countOf(frames) === 1 ? "one picture for all frames" : `${countOf(frames)} frames`}.`;
     },
   }),
 
@@ -257,11 +257,14 @@ export const distanceParts = {
         const subject = setup.subjects.find((one) => one.id === id);
         subject.standing = on ? { ...(subject.standing ?? {}), on } : null;
       });
-      if (on && !(shot().subject().standing.feet ?? []).length) await this.measure();
+      if (on && !countOf(shot().subject(id)?.standing?.feet)) await this.look(id);
     },
-    async measure() {
+    measure() {
+      return this.look(shot().chosen);
+    },
+    async look(subject) {
       const { first, last } = shot().setup.footage;
-      await work().order({ what: "feet", subject: shot().chosen, start: first, end: last });
+      await work().order({ what: "feet", subject, start: first, end: last });
     },
   }),
 

@@ -1,12 +1,17 @@
 // The setup on this page: the working copy, what is saved of it, its revisions, and its numbers over time.
 // All rules are the server's; here values are only read, put and sent.
 import { askJson } from "../design/scripts/server.js";
+import { bare, copy } from "./bare.js";
+import { createSaving } from "./saving.js";
 import { toast } from "./toasts.js";
 
-// Without the watching: looked at through it, every number of a large outline costs a call.
-export const bare = (value) => window.Alpine.raw(value);
-export const copy = (value) => JSON.parse(JSON.stringify(bare(value)));
+export { bare, copy };
 
+// What was found over frames lies beside the setup, which names it and says how much there is; a list that is empty or new is
+// the list itself.
+export const countOf = (found) => (Array.isArray(found) ? found.length : (found?.count ?? 0));
+
+const READ_EVERY = 200; // ms between two readings of the numbers in a drag
 const READ_WHOLE = 2000; // frames up to which all numbers are read at once
 const same = (a, b) => a === b || JSON.stringify(a) === JSON.stringify(b);
 
@@ -56,21 +61,17 @@ export function addKey(keyed, frame, value) {
 }
 
 export function createShot(state) {
-  return {
+  const shot = {
     id: state.id,
     clip: state.clip,
     setup: state.setup,
-    saved: state,
     reading: null,
     stage: "subjects",
     chosen: state.setup.subjects[0]?.id ?? null,
     line: state.setup.subjects[0]?.matte.outlines?.[0].id ?? null, // the chosen outline
     points: [], // ids of the points chosen in it
     source: state.setup.distance.sources[0].id, // the chosen source of distance
-    saving: false,
     drafting: false,
-    conflict: null,
-    waitingToSave: false,
     readingWanted: false,
     working: null, // what a gesture makes of the setup, where no number of the page depends on it
     readingBusy: false,
@@ -88,7 +89,7 @@ export function createShot(state) {
     },
     // All that was changed is saved.
     async settled() {
-      while (this.saving || this.waitingToSave || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
+      while (this.unsaved || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
     },
     get(path) {
       return readPath(this.setup, path, this.chosen);
@@ -122,7 +123,7 @@ export function createShot(state) {
       if (numbers && !this.readingBusy) this.read();
     },
     // What of the working copy is not saved, as the server takes it: parts of the setup that are others.
-    unsaved(more) {
+    parts(more) {
       const [seen, saved] = [bare(this.seen), bare(this.saved)];
       const changed = {};
       for (const name of Object.keys(seen)) if (name !== "version" && !same(seen[name], saved.setup[name])) changed[name] = seen[name];
@@ -138,40 +139,7 @@ export function createShot(state) {
       this.working = null;
       this.setup = next;
       this.drafting = false;
-      if (this.saving) {
-        this.waitingToSave = true;
-        return;
-      }
-      await this.save(this.saved.revision);
-    },
-    async save(base) {
-      this.saving = true;
-      const sent = copy(this.setup);
-      try {
-        const state = await askJson("PUT", this.url("setup"), { base, setup: sent });
-        // What was changed while the save was under way stays on top of it.
-        this.adopt(state, this.waitingToSave || this.drafting);
-      } catch (refusal) {
-        if (refusal.status === 409) this.conflict = refusal.answer;
-        else {
-          toast(refusal.message, true);
-          if (refusal.status === 422) this.adopt(this.saved);
-        }
-      } finally {
-        this.saving = false;
-      }
-      if (this.waitingToSave && !this.conflict) {
-        this.waitingToSave = false;
-        await this.save(this.saved.revision);
-      }
-    },
-    async step(direction) {
-      try {
-        this.adopt(await askJson("POST", this.url(direction), { base: this.saved.revision }));
-      } catch (refusal) {
-        if (refusal.status === 409) this.conflict = refusal.answer;
-        else toast(refusal.message, refusal.status !== 422);
-      }
+      await this.changed();
     },
     adopt(state, keepWork = false) {
       this.saved = state;
@@ -189,17 +157,6 @@ export function createShot(state) {
       this.read();
       window.Alpine.store("viewer").changed();
     },
-    async resolveConflict(mine) {
-      const now = this.conflict.now;
-      this.conflict = null;
-      this.waitingToSave = false;
-      if (!mine) this.adopt(now);
-      else {
-        this.saved = now;
-        await this.save(now.revision);
-      }
-    },
-
     // A very long shot is read every n-th frame; where the chart looks closely, frame by frame.
     span(first, last) {
       const { frames } = this.clip;
@@ -219,13 +176,17 @@ export function createShot(state) {
         this.readingWanted = false;
         try {
           const mattes = !this.drafting || !this.reading;
-          const found = await askJson("POST", this.url("readings"), this.unsaved({ mattes, ...this.stretch }));
+          const found = await askJson("POST", this.url("readings"), this.parts({ mattes, ...this.stretch }), undefined, true);
           this.reading = mattes ? found : { ...bare(this.reading), ...found };
         } catch (refusal) {
           if (!this.drafting) toast(refusal.message, true);
         }
+        // In a drag the picture goes first: the numbers follow a little behind.
+        if (this.drafting) await new Promise((resolve) => setTimeout(resolve, READ_EVERY));
       }
       this.readingBusy = false;
     },
   };
+  // Spread would read the getters once and for all.
+  return Object.defineProperties(shot, Object.getOwnPropertyDescriptors(createSaving(state)));
 }

@@ -1,6 +1,6 @@
 // Following outlines: start, watch, cancel; frames that need a look; files in and out.
 import { askJson } from "../design/scripts/server.js";
-import { bare } from "./document.js";
+import { bare, countOf } from "./document.js";
 import { droppingMatteKeys, foundMatte, howWords } from "./found.js";
 import { droppingKeys, handFrames, lines, puttingEase, togglingHandKey } from "./lines.js";
 import { pointOf } from "./plane.js";
@@ -32,16 +32,20 @@ export function createWork() {
       const running = await askJson("GET", shot().url("follows")).catch(() => []);
       if (running.length) this.watch(running[0]);
     },
-    async follow(end) {
+    // What is followed is settled when it is asked for, whatever is chosen later.
+    wanted() {
       const subject = shot().subject();
-      const [low, high] = end > viewer().frame ? [viewer().frame + 1, end] : [end, viewer().frame - 1];
-      const order = { subject: subject.id, start: viewer().frame, end, on_loss: this.onLoss };
-      if (foundMatte()) {
-        if (this.keys === "replace") await shot().commit(droppingMatteKeys(low, high));
+      return { subject, line: shot().line, from: viewer().frame };
+    },
+    async follow(end, { subject, line, from } = this.wanted()) {
+      const [low, high] = end > from ? [from + 1, end] : [end, from - 1];
+      const order = { subject: subject.id, start: from, end, on_loss: this.onLoss };
+      if (subject.matte.kind === "found") {
+        if (this.keys === "replace") await shot().commit(droppingMatteKeys(subject.id, low, high));
         await this.order({ what: "mattes", ...order });
         return;
       }
-      const outlines = this.scope === "outline" ? [shot().line] : subject.matte.outlines.map((one) => one.id);
+      const outlines = this.scope === "outline" ? [line] : subject.matte.outlines.map((one) => one.id);
       if (this.keys === "replace") await shot().commit(droppingKeys(outlines, low, high));
       await this.order({ what: "outlines", outlines, ...order });
     },
@@ -71,7 +75,7 @@ export function createWork() {
       const { message, frame, what, state: ended } = this.now;
       this.now = null;
       lines().live = null;
-      shot().adopt(await askJson("GET", shot().url("").replace(/\/$/, "")));
+      await shot().refresh();
       if (what === "outlines" || what === "mattes") viewer().go(frame);
       if (message) toast(message, ended === "failed");
     },
@@ -130,12 +134,10 @@ export const followParts = {
         await work().follow(ends[to]());
         return;
       }
-      const from = viewer().frame;
-      if (from < shot().setup.footage.last) await work().follow(shot().setup.footage.last);
-      if (from > shot().setup.footage.first) {
-        viewer().go(from);
-        await work().follow(shot().setup.footage.first);
-      }
+      const wanted = work().wanted();
+      const { first, last } = shot().setup.footage;
+      if (wanted.from < last) await work().follow(last, wanted);
+      if (wanted.from > first) await work().follow(first, wanted);
     },
     cancel() {
       work().cancel();
@@ -198,7 +200,7 @@ export const followParts = {
       const outline = shot().outline();
       if (!outline) return "";
       const frames = handFrames(outline);
-      if (frames.length === 1 && outline.steps.length === 0) return "It holds still. Follow it, or key it at two frames and it moves between them.";
+      if (frames.length === 1 && countOf(outline.steps) === 0) return "It holds still. Follow it, or key it at two frames and it moves between them.";
       return `Made by hand at ${frames.length === 1 ? "frame" : "frames"} ${frames.join(", ")}.`;
     },
     get fileUrl() {
@@ -208,10 +210,11 @@ export const followParts = {
       const [file] = event.target.files;
       event.target.value = "";
       if (!file) return;
+      const id = shot().chosen;
+      const { frame } = viewer();
       try {
-        const outlines = await askJson("POST", shot().url("outlines/read"), { text: await file.text(), frame: viewer().frame });
-        const id = shot().chosen;
-        const used = new Set(shot().subject().matte.outlines.map((one) => one.id));
+        const outlines = await askJson("POST", shot().url("outlines/read"), { text: await file.text(), frame }, undefined, true);
+        const used = new Set(shot().subject(id).matte.outlines.map((one) => one.id));
         outlines.forEach((one, i) => (one.id = used.has(one.id) ? `${one.id.slice(0, 8)}x${used.size + i}` : one.id));
         await shot().commit((setup) => setup.subjects.find((one) => one.id === id).matte.outlines.push(...outlines));
         shot().line = outlines[0].id;

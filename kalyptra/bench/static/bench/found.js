@@ -8,12 +8,17 @@ export const foundMatte = () => {
   const matte = shot().subject()?.matte;
   return matte?.kind === "found" ? bare(matte) : null;
 };
-export const keyHere = () => foundMatte()?.keys.find((key) => key.frame === viewer().frame);
-export const nameHere = () => keyHere()?.matte ?? foundMatte()?.frames.find(([frame]) => frame === viewer().frame)?.[1] ?? null;
+// Where work on a found matte began: it goes on there, whatever is chosen or shown meanwhile.
+export const here = () => ({ subject: shot().chosen, frame: viewer().frame });
+const matteAt = ({ subject }) => {
+  const matte = shot().subject(subject)?.matte;
+  return matte?.kind === "found" ? bare(matte) : null;
+};
+export const keyAt = (at) => matteAt(at)?.keys.find((key) => key.frame === at.frame);
+export const keyHere = () => keyAt(here());
 
 // Hand-made mattes in a stretch that is to be followed anew.
-export function droppingMatteKeys(low, high) {
-  const subject = shot().chosen;
+export function droppingMatteKeys(subject, low, high) {
   return (setup) => {
     const { matte } = setup.subjects.find((one) => one.id === subject);
     matte.keys = matte.keys.filter((one) => one.frame < low || one.frame > high);

@@ -1,6 +1,6 @@
 // Outlines on this page: where they lie at the frame that is shown, and how a change of them is written into a setup.
 import { ask, askJson } from "../design/scripts/server.js";
-import { addKey, bare, keyIndex } from "./document.js";
+import { addKey, bare, countOf, keyIndex } from "./document.js";
 import { carried, inverse, pointOf, times } from "./plane.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -28,7 +28,7 @@ export function newOutline(points, frame, joins = "add") {
 }
 
 const outlineIn = (setup, subjectId, id) => setup.subjects.find((one) => one.id === subjectId)?.matte.outlines?.find((one) => one.id === id);
-const moves = (outline) => outline.steps.length > 0 || outline.placement.keys.length > 1 || outline.shape.keys.length > 1;
+const moves = (outline) => countOf(outline.steps) > 0 || outline.placement.keys.length > 1 || outline.shape.keys.length > 1;
 const numbers = (matrix) => matrix.slice(0, 8).map((one, i) => Number(one.toFixed(i < 6 ? (i % 3 === 2 ? 4 : 8) : 11)));
 
 function put(keyed, frame, value) {
@@ -52,7 +52,7 @@ export function puttingPoints(id, matrix, points) {
     }
     put(outline.shape, frame, curve);
     // Following again must not move what was made by hand.
-    if (outline.steps.length) put(outline.placement, frame, numbers(matrix));
+    if (countOf(outline.steps)) put(outline.placement, frame, numbers(matrix));
   };
 }
 
@@ -175,4 +175,4 @@ export function createLines() {
   };
 }
 
-export const fitLine = (points, tolerance) => askJson("POST", shot().url("outlines/fit"), { points, tolerance });
+export const fitLine = (points, tolerance) => askJson("POST", shot().url("outlines/fit"), { points, tolerance }, undefined, true);

@@ -1,8 +1,8 @@
 // Found mattes on this page: brush marks, a line drawn around, people, and files brought in.
 import { askJson, csrfToken, Refusal } from "../design/scripts/server.js";
-import { bare } from "./document.js";
+import { bare, countOf } from "./document.js";
 import { work } from "./following.js";
-import { foundMatte, keyHere, nameHere } from "./found.js";
+import { foundMatte, here, keyAt, keyHere } from "./found.js";
 import { fitLine, newId } from "./lines.js";
 import { pen } from "./pen.js";
 import { svg } from "./svg.js";
@@ -39,20 +39,17 @@ export function newSubject(matte, name) {
   }); // prettier-ignore
 }
 
-const puttingKey = (key) => {
-  const subject = shot().chosen;
-  return (setup) => {
-    const { matte } = setup.subjects.find((one) => one.id === subject);
-    matte.keys = [...matte.keys.filter((one) => one.frame !== key.frame), key].sort(byFrame);
+// A subject that was deleted meanwhile stays away.
+const changingKeys =
+  (subject, keys) =>
+  ({ subjects }) => {
+    const matte = subjects.find((one) => one.id === subject)?.matte;
+    if (matte?.kind === "found") matte.keys = keys(matte.keys);
   };
-};
-const droppingKey = (frame) => {
-  const subject = shot().chosen;
-  return (setup) => {
-    const { matte } = setup.subjects.find((one) => one.id === subject);
-    matte.keys = matte.keys.filter((one) => one.frame !== frame);
-  };
-};
+const puttingKey = ({ subject, frame }, key) => changingKeys(subject, (keys) => [...keys.filter((one) => one.frame !== frame), { frame, ...key }].sort(byFrame));
+const droppingKey = ({ subject, frame }) => changingKeys(subject, (keys) => keys.filter((one) => one.frame !== frame));
+const gone = ({ subject }) => !shot().subject(subject);
+const samePlace = (a, b) => a.subject === b.subject && a.frame === b.frame;
 
 export function createBrush() {
   return {
@@ -89,12 +86,13 @@ export function createBrush() {
         return;
       }
       this.stroke = [place];
+      const at = here();
       const add = (to) => (this.stroke = [...this.stroke, to]);
       surface.track(event, add, () => {
         const points = bare(this.stroke).map(({ x, y }) => [round(x), round(y)]);
         this.stroke = [];
-        if (this.tool === "around") this.around(points);
-        else this.mark({ keep: this.tool === "keep", width: this.width, points: thinned(points) });
+        if (this.tool === "around") this.around(points, at);
+        else this.mark({ keep: this.tool === "keep", width: this.width, points: thinned(points) }, at);
       });
     },
     // One after the other: each mark mends what the one before made.
@@ -106,35 +104,37 @@ export function createBrush() {
         .finally(() => (this.waiting -= 1));
       return this.queue;
     },
-    mark(stroke) {
-      const frame = viewer().frame;
-      this.made = [...this.made, stroke];
+    mark(stroke, at = here()) {
+      this.made = [...this.made, { at, stroke }];
       this.inTurn(async () => {
-        const key = keyHere();
-        const under = key ? (key.drawn && key.marks.length === 0 ? key.matte : key.under) : nameHere();
-        await this.find(frame, [...(key?.marks ?? []), stroke], under, key?.drawn ?? null);
+        if (gone(at)) return;
+        const key = keyAt(at);
+        // Without a key here the marks mend what was found, which the server knows.
+        const under = key ? (key.drawn && key.marks.length === 0 ? key.matte : key.under) : undefined;
+        await this.find(at, [...(key?.marks ?? []), stroke], under, key?.drawn ?? null);
       }).then(() => (this.made = this.made.slice(1)));
     },
     unmark(index) {
-      const frame = viewer().frame;
+      const at = here();
       this.inTurn(async () => {
-        const key = keyHere();
+        const key = keyAt(at);
+        if (!key) return;
         const marks = key.marks.filter((_, i) => i !== index);
-        if (marks.length) await this.find(frame, marks, key.under, key.drawn);
-        else if (key.drawn) await shot().commit(puttingKey({ ...key, marks: [], matte: key.under, under: null }));
-        else await shot().commit(droppingKey(frame));
+        if (marks.length) await this.find(at, marks, key.under, key.drawn);
+        else if (key.drawn) await shot().commit(puttingKey(at, { ...key, marks: [], matte: key.under, under: null }));
+        else await shot().commit(droppingKey(at));
       });
     },
-    async find(frame, marks, under, drawn) {
-      const { matte } = await askJson("POST", shot().url("mattes/marks"), { frame, marks, under });
-      await shot().commit(puttingKey({ frame, marks, drawn, under, matte }));
+    async find(at, marks, under, drawn) {
+      const mends = under === undefined ? { base: shot().saved.revision, subject: at.subject } : null;
+      const found = await askJson("POST", shot().url("mattes/marks"), { frame: at.frame, marks, under: under ?? null, mends }, undefined, true);
+      await shot().commit(puttingKey(at, { marks, drawn, under: found.under, matte: found.matte }));
     },
-    around(points) {
-      const frame = viewer().frame;
+    around(points, at) {
       this.inTurn(async () => {
         const curve = await fitLine(points, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)));
-        const { matte } = await askJson("POST", shot().url("mattes/line"), { curve });
-        await shot().commit(puttingKey({ frame, marks: [], drawn: curve, under: null, matte }));
+        const { matte } = await askJson("POST", shot().url("mattes/line"), { curve }, undefined, true);
+        await shot().commit(puttingKey(at, { marks: [], drawn: curve, under: null, matte }));
       });
     },
     key(event) {
@@ -147,7 +147,7 @@ export function createBrush() {
     // What lies over the picture: the marks of this frame, and the one that is being made.
     parts() {
       const parts = (keyHere()?.marks ?? []).map((mark) => line(mark.points, mark.width, mark.keep));
-      for (const mark of this.made) parts.push(line(mark.points, mark.width, mark.keep));
+      for (const { at, stroke } of this.made) if (samePlace(at, here())) parts.push(line(stroke.points, stroke.width, stroke.keep));
       if (this.stroke.length) {
         const points = this.stroke.map((p) => [p.x, p.y]);
         if (this.tool === "around") parts.push(svg("polyline", { class: "shape-line ink-3 drawn", points: points.join(" ") }));
@@ -256,14 +256,14 @@ export const matteParts = {
       const frames = matte.keys.map((one) => one.frame);
       if (key?.drawn) return "A line was drawn around it on this frame.";
       if (key) return "";
-      if (frames.length === 0 && matte.frames.length === 0) return "Nothing is found yet. Stroke over the subject, or find people.";
+      if (frames.length === 0 && countOf(matte.frames) === 0) return "Nothing is found yet. Stroke over the subject, or find people.";
       return frames.length ? `Made by hand at ${frames.length === 1 ? "frame" : "frames"} ${frames.join(", ")}.` : "";
     },
     get hasKey() {
       return Boolean(keyHere());
     },
     dropKey() {
-      shot().commit(droppingKey(viewer().frame));
+      shot().commit(droppingKey(here()));
     },
     unmark(event) {
       brush().unmark(Number(event.currentTarget.dataset.index));
@@ -275,7 +275,8 @@ export const matteParts = {
     get importWords() {
       const matte = shot().subject()?.matte;
       if (matte?.kind !== "imported") return "";
-      return `${matte.title || "A file"}: ${matte.frames.length} ${matte.frames.length === 1 ? "picture, for all frames" : "pictures"}.`;
+      const count = countOf(matte.frames);
+      return `${matte.title || "A file"}: ${count} ${count === 1 ? "picture, for all frames" : "pictures"}.`;
     },
   }),
 
@@ -304,9 +305,11 @@ export const matteParts = {
       if (!file) return;
       const { fresh, plate } = this.$root.dataset;
       try {
-        if (fresh !== undefined) await newSubject(structuredClone(EMPTY), file.name.replace(/\.[^.]*$/, "").slice(0, 60) || undefined);
+        const made = fresh === undefined ? null : newSubject(structuredClone(EMPTY), file.name.replace(/\.[^.]*$/, "").slice(0, 60) || undefined);
+        const subject = shot().chosen;
+        await made;
         await shot().settled();
-        await (plate !== undefined ? bring(file, "plate-file", "colour") : bring(file, "matte-file", this.channel, shot().chosen));
+        await (plate !== undefined ? bring(file, "plate-file", "colour") : bring(file, "matte-file", this.channel, subject));
       } catch (refusal) {
         toast(refusal.message, true);
       }
@@ -316,10 +319,10 @@ export const matteParts = {
   plate: () => ({
     get words() {
       const { plate } = shot().setup;
-      if (plate.source === "imported") return plate.imported ? `${plate.imported.title || "A file"}: ${plate.imported.frames.length} pictures.` : "";
+      if (plate.source === "imported") return plate.imported ? `${plate.imported.title || "A file"}: ${countOf(plate.imported.frames)} pictures.` : "";
       if (plate.source === "filled") return "Filled from its surroundings. Recover it, and what other frames show is used.";
       const { first, last } = shot().setup.footage;
-      const count = plate.patches.filter(([frame]) => frame >= first && frame <= last).length;
+      const count = Math.min(countOf(plate.patches), last - first + 1);
       return count ? `Recovered at ${count} of ${last - first + 1} frames. What no frame shows is filled: look at Seen.` : "Nothing is recovered yet.";
     },
     get hasImported() {

@@ -43,13 +43,14 @@ export function createPen() {
       const box = { x: width / 2, y: height / 2, width: side * 0.8, height: side };
       return { ellipse, rounded, corners }[kind](box);
     },
-    add(points) {
-      const outline = newOutline(points, viewer().frame, this.joins ?? "add");
-      if (this.joins === null) addSubject(outline);
-      else {
-        const id = shot().chosen;
-        shot().commit((setup) => setup.subjects.find((one) => one.id === id).matte.outlines.push(outline));
-      }
+    // Where drawing began: it ends up there, whatever is chosen or shown meanwhile.
+    get begun() {
+      return { subject: shot().chosen, frame: viewer().frame, joins: this.joins };
+    },
+    add(points, { subject, frame, joins } = this.begun) {
+      const outline = newOutline(points, frame, joins ?? "add");
+      if (joins === null) addSubject(outline);
+      else shot().commit((setup) => setup.subjects.find((one) => one.id === subject)?.matte.outlines?.push(outline));
       shot().line = outline.id;
       this.stop();
     },
@@ -63,7 +64,8 @@ export function createPen() {
     down(place, event, surface) {
       if (this.tool === "freehand") {
         this.stroke = [place];
-        surface.track(event, (to) => (this.stroke = [...this.stroke, to]), () => this.fit());
+        const { begun } = this;
+        surface.track(event, (to) => (this.stroke = [...this.stroke, to]), () => this.fit(begun));
         return;
       }
       const first = this.points[0];
@@ -79,11 +81,11 @@ export function createPen() {
         this.points = [...this.points.slice(0, -1), smooth];
       });
     },
-    async fit() {
+    async fit(begun) {
       const stroke = this.stroke.map((place) => [place.x, place.y]);
       this.stroke = [];
       try {
-        this.add(pointsOfCurve(await fitLine(stroke, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)))));
+        this.add(pointsOfCurve(await fitLine(stroke, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)))), begun);
       } catch (refusal) {
         toast(refusal.message, true);
       }

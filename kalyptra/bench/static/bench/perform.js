@@ -80,7 +80,7 @@ export const performing = () => ({
     this.recording = false;
     this.armed = false;
     try {
-      const found = await askJson("POST", shot().url("focus/fit"), { samples: this.samples, tolerance: this.tolerance });
+      const found = await askJson("POST", shot().url("focus/fit"), { samples: this.samples, tolerance: this.tolerance }, undefined, true);
       const [first, last] = [found.keys[0].frame, found.keys.at(-1).frame];
       await shot().commit((setup) => {
         const before = setup.focus.distance.keys.filter((key) => key.frame < first);

@@ -272,7 +272,7 @@ export const pullParts = {
       event.target.value = "";
       if (!file) return;
       try {
-        const keys = await askJson("POST", shot().url("focus/read"), { text: await file.text() });
+        const keys = await askJson("POST", shot().url("focus/read"), { text: await file.text() }, undefined, true);
         await shot().commit((setup) => (setup.focus.distance.keys = keys));
         toast(`${keys.length} keys were read from ${file.name}.`);
       } catch (refusal) {

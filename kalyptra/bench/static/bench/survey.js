@@ -45,7 +45,7 @@ export function createSurvey() {
       while (this.wanted) {
         this.wanted = false;
         try {
-          const found = await askJson("POST", shot().url("survey"), shot().unsaved({ frame: viewer().frame }));
+          const found = await askJson("POST", shot().url("survey"), shot().parts({ frame: viewer().frame }), undefined, true);
           this.grid = unpacked(found.grid);
           delete found.grid;
           this.now = found;

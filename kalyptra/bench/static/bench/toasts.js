@@ -6,6 +6,7 @@ export function toast(text, wrong = false) {
   const id = store.next++;
   store.list.push({ id, text, tone: wrong ? "toast-wrong" : "" });
   if (!wrong) setTimeout(() => closeToast(id), STAY);
+  return id;
 }
 
 export function closeToast(id) {

@@ -250,7 +250,7 @@ export function createViewer() {
       let slow = 0;
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
-        const body = shot().unsaved({ frame: this.frame, view: this.view, size: this.draftSize });
+        const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize });
         if (this.view === "matte" || this.view === "overlay") body.subject = shot().chosen;
         const started = performance.now();
         try {

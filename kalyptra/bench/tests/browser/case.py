@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings
 from playwright.sync_api import Locator, Page, sync_playwright
@@ -17,6 +18,7 @@ from procrastinate.contrib.django import app
 
 from kalyptra.bench import pictures
 from kalyptra.core import warm_up
+from kalyptra.launch import entry
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
@@ -56,6 +58,8 @@ class Worker(threading.Thread):
 
 class BrowserCase(StaticLiveServerTestCase):
     host = "127.0.0.1"
+    expected: tuple[str, ...] = ()
+    """Words of complaints that a test brings about on purpose."""
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -66,7 +70,12 @@ class BrowserCase(StaticLiveServerTestCase):
                     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}  # fmt: skip
         cls.enterClassContext(
             override_settings(
-                STORAGES=storages, DATA=cls.folder, FRAME_CACHE=cls.folder / "frames", KEPT=cls.folder / "kept"
+                STORAGES=storages,
+                DATA=cls.folder,
+                FRAME_CACHE=cls.folder / "frames",
+                KEPT=cls.folder / "kept",
+                ENTRY=cls.folder / "entry",
+                RESERVE=0,
             )
         )
         super().setUpClass()
@@ -95,11 +104,11 @@ class BrowserCase(StaticLiveServerTestCase):
         )
 
     def tearDown(self) -> None:
-        expected = ("status of 422", "status of 409", "willReadFrequently")  # the last is about the test itself
+        expected = ("status of 422", "status of 409", "willReadFrequently", *self.expected)  # the third is the test's
         self.assertEqual([one for one in self.complaints if not any(words in one for words in expected)], [])
 
     def enter_demo(self) -> None:
-        self.page.goto("/sign-in/")
+        self.page.goto(f"/sign-in/?enter={entry.issue(settings.ENTRY)}")
         self.page.get_by_role("button", name="Enter the demo").click()
         self.page.wait_for_url("**/")
 

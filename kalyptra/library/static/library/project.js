@@ -3,9 +3,16 @@ import { csrfToken } from "../design/scripts/server.js";
 
 const FOLLOW_EVERY = 700; // ms
 
-function send(url, file, upload) {
+async function roomFor(url, file) {
+  const answer = await fetch(`${url}?bytes=${file.size}`, { headers: { Accept: "application/json" } }).catch(() => null);
+  if (!answer) return "The server does not answer. Nothing was sent; try again in a moment.";
+  return answer.ok ? "" : ((await answer.json().catch(() => ({}))).error ?? "The server refused this. Nothing was sent.");
+}
+
+function send(url, file, upload, gaps) {
   const request = new XMLHttpRequest();
   const body = new FormData();
+  if (gaps) body.append("gaps", gaps);
   body.append("file", file);
   request.upload.addEventListener("progress", (event) => {
     upload.done = event.loaded / event.total;
@@ -13,16 +20,13 @@ function send(url, file, upload) {
   });
   return new Promise((resolve) => {
     request.addEventListener("loadend", () => {
-      upload.running = false;
       let answer = {};
       try {
         answer = JSON.parse(request.responseText);
       } catch {
         answer = { error: "The server gave no answer. Nothing was kept; send the file again." };
       }
-      upload.error = answer.error || "";
-      upload.words = answer.error ? "not taken" : "taken in";
-      resolve(!answer.error);
+      resolve(answer);
     });
     request.open("POST", url);
     request.setRequestHeader("X-CSRFToken", csrfToken());
@@ -52,13 +56,26 @@ document.addEventListener("alpine:init", () => {
       event.target.value = "";
     },
     async take(files) {
-      const url = this.$root.dataset.upload;
       let taken = 0;
       for (const file of Array.from(files)) {
-        this.uploads.push({ id: `${Date.now()}-${file.name}`, name: file.name, done: 0, words: "waiting", running: true, error: "" });
-        const upload = this.uploads[this.uploads.length - 1];
-        if (await send(url, file, upload)) taken += 1;
+        this.uploads.push({ id: `${Date.now()}-${file.name}`, name: file.name, file, done: 0, words: "waiting", running: true, error: "", asks: false });
+        if (await this.sendOne(this.uploads[this.uploads.length - 1])) taken += 1;
       }
+      this.show(taken);
+    },
+    async sendOne(upload, gaps) {
+      const { upload: url, room } = this.$root.dataset;
+      Object.assign(upload, { running: true, done: 0, error: "", asks: false, words: "waiting" });
+      const refused = await roomFor(room, upload.file);
+      const answer = refused ? { error: refused } : await send(url, upload.file, upload, gaps);
+      Object.assign(upload, { running: false, error: answer.error ?? "", asks: answer.ask === "gaps", words: answer.error ? "not taken" : "taken in" });
+      return !answer.error;
+    },
+    async takeShortened(event) {
+      const upload = this.uploads.find((one) => one.id === event.target.dataset.id);
+      this.show((await this.sendOne(upload, "shorten")) ? 1 : 0);
+    },
+    show(taken) {
       if (taken && !this.uploads.some((one) => one.error)) window.location.reload();
       else if (taken) this.offerReload();
     },

@@ -8,9 +8,10 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from kalyptra.core import GuardedFailure, RenderJob, render_to_file
+from kalyptra.core import GuardedFailure, RenderJob, pictures_needed, render_to_file
+from kalyptra.library import kept
 from kalyptra.library.files import local_path
-from kalyptra.library.models import Shot
+from kalyptra.library.models import Media, Shot
 
 
 class Command(BaseCommand):
@@ -25,10 +26,16 @@ class Command(BaseCommand):
         if shot is None:
             raise CommandError(f"There is no shot {options['shot']}.")
         setup, media, out = shot.setup, shot.media, options["output"].resolve()
-        job = RenderJob(setup, local_path(media.file), media.facts, setup.footage.first, setup.footage.last)
+        if media.state != Media.State.READY:
+            raise CommandError(f"The footage of shot {shot.pk} is {media.get_state_display()}. Nothing was written.")
+        first, last = setup.footage.first, setup.footage.last
+        lost = kept.fetch(pictures_needed(setup, first, last))
+        if lost:
+            raise CommandError(f"{len(lost)} mattes, plates or maps that shot {shot.pk} names are not in the store.")
+        job = RenderJob(setup, local_path(media.file), media.facts, first, last, kept.store().folder)
         try:
             with tempfile.TemporaryDirectory(dir=out.parent, prefix=".kalyptra-") as folder:
-                render_to_file(job, Path(folder), out, lambda done, rate: True)
-        except GuardedFailure as failure:
+                said = render_to_file(job, Path(folder), out, lambda done, rate: True)
+        except (GuardedFailure, OSError) as failure:
             raise CommandError(str(failure)) from failure
-        self.stdout.write(f"{out}: {job.frames} frames")
+        self.stdout.write(f"{out}: {job.frames} frames. {said}")

@@ -1,8 +1,12 @@
-"""Run one worker of the queue until it is told to stop."""
+"""Work on the queues until it is told to stop."""
 
 from __future__ import annotations
 
 import asyncio
+import os
+import signal
+import threading
+import time
 from typing import Any
 
 from django.conf import settings
@@ -11,9 +15,10 @@ from procrastinate.contrib.django import app
 
 from kalyptra.core import one_thread_a_frame
 
-QUEUES = ["footage", "render", "follow", "care"]
-AT_ONCE = 4
-"""One render, one clip being prepared, one outline followed, and the care for all: none holds up another."""
+SLOTS = {"footage": 1, "render": 1, "follow": 2, "care": 2}
+"""How many jobs of each queue are done at once. Each has slots of its own: no kind of work waits for another."""
+LAST_MOMENT = 9.0
+"""Seconds after the word to stop at which the process ends whatever still runs: the supervisor waits twelve."""
 
 
 class Command(BaseCommand):
@@ -26,11 +31,41 @@ class Command(BaseCommand):
 
     async def _work(self) -> None:
         async with app.open_async():
-            await app.run_worker_async(
-                queues=QUEUES,
-                concurrency=AT_ONCE,
-                shutdown_graceful_timeout=0.5,
-                update_heartbeat_interval=settings.WORKER_HEARTBEAT,
-                stalled_worker_timeout=settings.WORKER_STALLED_AFTER,
-                fetch_job_polling_interval=2,
-            )
+            workers = [
+                asyncio.create_task(
+                    app.run_worker_async(
+                        queues=[queue],
+                        name=queue,
+                        concurrency=slots,
+                        shutdown_graceful_timeout=0.5,
+                        update_heartbeat_interval=settings.WORKER_HEARTBEAT,
+                        stalled_worker_timeout=settings.WORKER_STALLED_AFTER,
+                        fetch_job_polling_interval=2,
+                        install_signal_handlers=False,
+                    )
+                )
+                for queue, slots in SLOTS.items()
+            ]
+
+            left: list[bool] = []
+
+            def leave() -> None:
+                if left:  # cancelled a second time a worker would drop its jobs instead of handing them on
+                    return
+                left.append(True)
+                threading.Thread(target=_end_at_last, daemon=True).start()
+                for worker in workers:
+                    worker.cancel()
+
+            loop = asyncio.get_running_loop()
+            for number in (signal.SIGINT, signal.SIGTERM):
+                loop.add_signal_handler(number, leave)
+            # Where one ends by itself the database is away: all end, and are started again by the supervisor.
+            await asyncio.wait(workers, return_when=asyncio.FIRST_COMPLETED)
+            leave()
+            await asyncio.gather(*workers, return_exceptions=True)
+
+
+def _end_at_last() -> None:
+    time.sleep(LAST_MOMENT)
+    os._exit(0)

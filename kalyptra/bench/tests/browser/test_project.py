@@ -1,0 +1,75 @@
+"""A project's page: footage that is asked about, preparing that is stopped and taken up again, and what goes wrong, in words."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+from unittest import mock
+
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.core import GuardedFailure
+from kalyptra.core.tests import material
+from kalyptra.library import room
+from kalyptra.library.demo import load_demo
+from kalyptra.library.models import Media
+from kalyptra.work import preparing
+
+
+def until_stopped(*arguments: Any) -> Any:
+    """Stands for a long clip: goes on until it is told to stop."""
+    while arguments[-1]():
+        time.sleep(0.05)
+    raise GuardedFailure("cancelled", "stopped")
+
+
+class ProjectPage(BrowserCase):
+    expected = ("status of 503", "status of 404", "status of 403")
+
+    def setUp(self) -> None:
+        super().setUp()
+        load_demo()
+        self.enter_demo()
+        self.page.get_by_label("New project").fill("Evening tides")
+        self.page.get_by_role("button", name="Make it").click()
+        self.page.wait_for_selector("[x-data=project]")
+        self.page.wait_for_load_state("networkidle")
+
+    def bring(self, name: str, **more: Any) -> None:
+        self.page.set_input_files("#footage", str(material.video(self.folder / name, sound=None, **more)))
+
+    def test_pictures_far_apart_in_time_are_asked_about_and_taken_with_their_gaps_shortened(self) -> None:
+        self.bring("ferry.mkv", frames=40, stamps=[40 * i for i in range(39)] + [20_000_000])
+        self.page.get_by_text("holds 40 pictures over 5 h 33 min").wait_for()
+        self.page.get_by_role("button", name="Take it with its gaps shortened").click()
+        self.page.get_by_role("link", name="ferry").click()
+        self.page.wait_for_selector("canvas[data-shown]")
+        self.page.get_by_role("button", name="Footage").click()
+        self.page.get_by_text("shortened to that; the sound was left out").wait_for()
+
+    def test_preparing_is_stopped_and_taken_up_again(self) -> None:
+        with mock.patch.object(preparing, "make_proxy", until_stopped):
+            self.bring("kettle.mp4", frames=12)
+            self.page.get_by_role("button", name="Stop preparing").click()
+            self.page.get_by_text("not prepared: stopped").wait_for()
+            self.page.get_by_text("The file is kept.").wait_for()
+            end = time.monotonic() + 20
+            while any((self.folder / "work").glob("footage-*")) and time.monotonic() < end:
+                self.page.wait_for_timeout(100)
+        self.assertFalse(Media.objects.latest("pk").proxy)
+        self.page.get_by_role("button", name="Prepare it").click()
+        self.page.get_by_text("ready", exact=True).wait_for()
+
+    def test_a_full_disk_is_told_before_anything_is_sent(self) -> None:
+        with self.settings(RESERVE=1 << 60), mock.patch.object(room, "_looked", (0.0, 0)):
+            self.bring("kettle.mp4", frames=12)
+            self.page.get_by_text("The disk is nearly full").wait_for()
+        self.assertEqual(self.page.locator("[data-shot]").count(), 0)
+
+    def test_pages_of_nothing_and_of_an_address_that_was_used_say_so_in_words(self) -> None:
+        page = self.page
+        page.goto("/shots/999999/")
+        page.get_by_role("heading", name="Not done").wait_for()
+        page.get_by_role("link", name="To the projects").click()
+        page.get_by_role("button", name="Sign out").click()
+        page.get_by_text("open the address that").wait_for()
+        self.assertEqual(page.get_by_role("button", name="Enter the demo").count(), 0)

@@ -1,0 +1,263 @@
+"""A change is never lost: kept and sent again when saving fails, also over a reload; undo waits; marks go where they began."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any
+from unittest import mock
+
+from kalyptra.bench import mattes
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.library import revisions
+from kalyptra.library.demo import load_demo
+from kalyptra.library.models import Shot
+
+SETUP = "**/api/shots/*/setup"
+
+
+class Saving(BrowserCase):
+    expected = ("status of 500", "status of 503", "ERR_", "Failed to load resource", "status of 401", "status of 403")
+
+    def setUp(self) -> None:
+        super().setUp()
+        load_demo()
+        self.enter_demo()
+        self.page.on("dialog", lambda dialog: dialog.accept())
+
+    def open(self, title: str) -> None:
+        self.shot_id = Shot.objects.get(title=title).pk
+        self.page.goto(f"/shots/{self.shot_id}/")
+        self.page.wait_for_selector("canvas[data-shown]")
+
+    @property
+    def shot(self) -> Shot:
+        return Shot.objects.get(pk=self.shot_id)
+
+    def wait_until(self, what: Callable[[], bool], seconds: float = 30) -> None:
+        end = time.monotonic() + seconds
+        while not what():
+            self.assertLess(time.monotonic(), end)
+            self.page.wait_for_timeout(50)
+
+    def begin_at(self, frame: int) -> None:
+        """Set the range to begin at a frame: one change, by keys."""
+        self.page.keyboard.press("Home")
+        for _ in range(frame):
+            self.page.keyboard.press("ArrowRight")
+        self.page.keyboard.press("i")
+
+    def would_warn(self) -> bool:
+        return bool(
+            self.page.evaluate("() => !window.dispatchEvent(new Event('beforeunload', { cancelable: true }))")
+        )  # fmt: skip
+
+    def test_a_save_that_fails_is_told_kept_over_a_reload_and_tried_until_it_succeeds(self) -> None:
+        self.open("Tea glass")
+        page, head = self.page, self.shot.head
+        self.assertFalse(self.would_warn())
+        page.route(SETUP, lambda route: route.fulfill(status=500, body="<h1>Server Error</h1>"))
+        self.begin_at(3)
+        page.get_by_text("not saved, trying again").wait_for()
+        self.assertIn("It is kept on this page, and tried again", page.locator(".toast").first.inner_text())
+        self.assertTrue(self.would_warn())
+        page.reload()
+        page.get_by_text("had not been saved. It was put back.").wait_for()
+        page.get_by_text("not saved, trying again").wait_for()
+        self.assertEqual(self.shot.head, head)
+        page.unroute(SETUP)
+        page.get_by_role("button", name="Try now").click()
+        self.wait_until(lambda: self.shot.setup.footage.first == 3)
+        page.get_by_text(f"revision {head + 1}").wait_for()
+        self.assertFalse(self.would_warn())
+        page.reload()
+        page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
+        self.assertEqual(page.locator(".toast").count(), 0)
+
+    def change_elsewhere(self, **footage: int) -> None:
+        """Somebody else saves a change of the range."""
+        shot = self.shot
+        range_ = shot.setup.footage.model_copy(update=footage)
+        revisions.save(shot.pk, shot.head, shot.setup.model_copy(update={"footage": range_}), None)
+
+    def offline(self) -> None:
+        self.page.route(SETUP, lambda route: route.abort("internetdisconnected"))
+
+    def test_what_was_changed_elsewhere_meanwhile_is_asked_about_and_neither_is_lost(self) -> None:
+        for mine in (False, True):
+            self.open("Tea glass")
+            page, head = self.page, self.shot.head
+            self.offline()
+            self.begin_at(4)
+            page.get_by_text("not saved, trying again").wait_for()
+            last = 81 if mine else 80
+            self.change_elsewhere(last=last)
+            page.unroute(SETUP)
+            page.get_by_role("button", name="Try now").click()
+            page.get_by_text("was changed elsewhere").wait_for()
+            self.assertTrue(self.would_warn())
+            page.get_by_role("button", name="Save mine on top" if mine else "Take the newer one").click()
+            if mine:
+                self.wait_until(lambda: self.shot.head == head + 2)  # noqa: B023
+                self.assertEqual(self.shot.setup.footage.first, 4)
+            else:
+                page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
+                self.assertEqual((self.shot.head, self.shot.setup.footage.last), (head + 1, 80))
+            self.assertFalse(self.would_warn())
+            self.assertEqual(self.kept(), [])
+
+    def kept(self) -> list[str]:
+        """What the browser keeps of changes that are not saved."""
+        return list(self.page.evaluate("Object.keys(localStorage).filter((key) => key.startsWith('kalyptra-unsaved'))"))
+
+    def test_what_a_closed_tab_left_is_asked_about_where_the_shot_went_on(self) -> None:
+        self.open("Tea glass")
+        page, head = self.page, self.shot.head
+        self.offline()
+        self.begin_at(5)
+        page.get_by_text("not saved, trying again").wait_for()
+        self.assertEqual(len(self.kept()), 1)
+        self.change_elsewhere(last=80)
+        # The tab is gone for a while: what it kept is nobody's, and the next tab finds it.
+        page.evaluate(
+            "() => { for (const key of Object.keys(localStorage)) { const held = JSON.parse(localStorage.getItem(key) || 'null');"
+            " if (held?.setup) localStorage.setItem(`${key}-gone`, JSON.stringify({ ...held, at: Date.now() - 200000 })); } }"
+        )
+        page.unroute(SETUP)
+        tab = page.context.new_page()
+        tab.goto(f"/shots/{self.shot_id}/")
+        tab.get_by_text("had not been saved, and this shot was changed elsewhere since").wait_for()
+        tab.get_by_role("button", name="Save mine on top").click()
+        self.wait_until(lambda: self.shot.head == head + 2)
+        self.assertEqual(self.shot.setup.footage.first, 5)
+
+    def test_a_tab_does_not_take_what_a_living_one_is_still_trying_to_save(self) -> None:
+        self.open("Tea glass")
+        self.offline()
+        self.begin_at(6)
+        self.page.get_by_text("not saved, trying again").wait_for()
+        tab = self.page.context.new_page()
+        tab.goto(f"/shots/{self.shot_id}/")
+        tab.wait_for_selector("canvas[data-shown]")
+        self.assertEqual(tab.get_by_text("had not been saved").count(), 0)
+        self.assertEqual(len(self.kept()), 1)
+
+    def test_changes_made_while_one_is_not_saved_are_saved_with_it_as_one(self) -> None:
+        self.open("Tea glass")
+        head = self.shot.head
+        self.offline()
+        self.begin_at(2)
+        self.page.get_by_text("not saved, trying again").wait_for()
+        self.begin_at(5)  # Home is where the range begins
+        self.page.keyboard.press("Control+z")
+        self.page.get_by_text("The last change is not saved yet.").wait_for()
+        self.page.unroute(SETUP)
+        self.page.get_by_role("button", name="Try now").click()
+        self.wait_until(lambda: self.shot.head == head + 1)
+        self.assertEqual(self.shot.setup.footage.first, 7)
+        self.page.get_by_text(f"revision {head + 1}").wait_for()
+
+    def test_what_the_server_looked_at_and_refuses_is_taken_back_with_its_words(self) -> None:
+        self.open("Tea glass")
+        head = self.shot.head
+        answer = '{"error": "This setup cannot be used: footage. The saved one is unchanged."}'
+        self.page.route(SETUP, lambda route: route.fulfill(status=422, content_type="application/json", body=answer))
+        self.begin_at(2)
+        self.page.get_by_text("This setup cannot be used: footage.").wait_for()
+        self.assertEqual((self.shot.head, self.would_warn(), self.kept()), (head, False, []))
+        self.assertEqual(self.page.evaluate("Alpine.store('shot').setup.footage.first"), self.shot.setup.footage.first)
+
+    def test_signed_out_meanwhile_the_change_waits_for_the_sign_in(self) -> None:
+        self.open("Tea glass")
+        cookies = self.page.context.cookies()
+        self.page.context.clear_cookies(name="sessionid")
+        self.begin_at(2)
+        self.page.get_by_text("sign in in another tab").wait_for()
+        self.assertTrue(self.would_warn())
+        self.page.context.add_cookies([one for one in cookies if one["name"] == "sessionid"])
+        self.page.get_by_role("button", name="Try now").click()
+        self.wait_until(lambda: self.shot.setup.footage.first == 2)
+
+    def test_an_undo_whose_answer_is_lost_shows_what_the_server_has(self) -> None:
+        self.open("Tea glass")
+        head = self.shot.head
+        self.begin_at(2)
+        self.wait_until(lambda: self.shot.head == head + 1)
+        self.page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
+
+        def lost(route: Any) -> None:
+            route.fetch()  # it is done
+            route.abort("connectionreset")  # and nobody hears of it
+
+        self.page.route("**/undo", lost)
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_selector(f'canvas[data-shown^="{head}|"]')
+        self.assertEqual(self.shot.head, head)
+        self.assertFalse(self.page.get_by_text("changed elsewhere").first.is_visible())
+
+    def test_a_connection_that_was_closed_while_idle_is_no_trouble(self) -> None:
+        self.open("Tea glass")
+        failed: list[str] = []
+
+        def once(route: Any) -> None:
+            if failed:
+                route.continue_()
+            else:
+                failed.append(route.request.url)
+                route.abort("connectionreset")
+
+        self.page.route(SETUP, once)
+        self.begin_at(2)
+        self.wait_until(lambda: self.shot.setup.footage.first == 2)
+        self.assertEqual((len(failed), self.page.locator(".toast").count()), (1, 0))
+
+    def test_undo_waits_for_the_save_before_it(self) -> None:
+        self.open("Tea glass")
+        head, save = self.shot.head, revisions.save
+
+        def slow(*arguments: Any) -> Shot:
+            time.sleep(1)
+            return save(*arguments)
+
+        with mock.patch.object(revisions, "save", slow):
+            self.begin_at(2)
+            self.page.keyboard.press("Control+z")
+            self.wait_until(lambda: self.shot.revisions.count() > head and self.shot.head == head)
+            self.page.wait_for_selector(f'canvas[data-shown^="{head}|"]')
+        self.assertFalse(self.page.get_by_text("changed elsewhere").first.is_visible())
+        self.page.keyboard.press("Control+Shift+z")
+        self.wait_until(lambda: self.shot.head == head + 1)
+
+    def test_marks_stay_with_the_frame_and_the_subject_that_they_were_made_on(self) -> None:
+        self.open("Parcel runner")
+        page, made = self.page, mattes.matte_from_marks
+        page.get_by_role("button", name="Subjects").click()
+        head = self.shot.head
+        page.get_by_role("button", name="Brush", exact=True).click()
+        page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
+        first, last = self.shot.setup.subjects[0], self.shot.setup.subjects[-1]
+
+        def slow(*arguments: Any) -> str:
+            time.sleep(0.7)
+            return made(*arguments)
+
+        box = page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.5
+        with mock.patch("kalyptra.bench.api.matte_from_marks", slow):
+            for by in (0, 30):
+                page.mouse.move(x + by, y)
+                page.mouse.down()
+                page.mouse.move(x + by, y + 40, steps=3)
+                page.mouse.up()
+                page.keyboard.press("ArrowRight")
+            page.get_by_role("button", name=first.name).first.click()
+            self.wait_until(lambda: len(self.found(last.id).keys) == 2)
+        frames = [(key.frame, len(key.marks)) for key in self.found(last.id).keys]
+        self.assertEqual(frames, [(0, 1), (1, 1)])
+        lefts = [key.marks[0].points[0][0] for key in self.found(last.id).keys]
+        self.assertGreater(lefts[1], lefts[0])
+        self.assertEqual(self.shot.setup.subjects[0], first)
+
+    def found(self, subject: str) -> Any:
+        return next(one.matte for one in self.shot.setup.subjects if one.id == subject)

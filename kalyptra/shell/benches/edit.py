@@ -1,0 +1,124 @@
+"""What an edit costs: sizes of setups and changes, the server's work, pictures a second while something is dragged."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import time
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from kalyptra.core import Curve, Folder, Outline, Setup, drawn_outline, folded, read_setup
+from kalyptra.shell.benches.figure import Figure, cpu_ms
+from kalyptra.shell.benches.scene import DEMO
+from kalyptra.shell.trials.instance import Instance
+
+FRAMES = 7500
+SECONDS = 4.0
+FLAGS = ("--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage")  # fmt: skip
+
+
+def run() -> Iterator[Figure]:
+    with tempfile.TemporaryDirectory() as name:
+        store = Folder(Path(name))
+        for title in ("runner", "window", "glass"):
+            setup = read_setup((DEMO.parent / title / "setup.json").read_text())
+            yield Figure(f"setup of the demo's {title}", _size(folded(setup, store)) / 1000, "kB", 30)
+        runner = folded(read_setup((DEMO.parent / "runner" / "setup.json").read_text()), store)
+        long = folded(five_minutes(), store)
+        yield Figure("setup of five minutes: two found, one outline, plates", _size(long) / 1000, "kB", 60)
+        for title, document, goal in (("the runner", runner, 15), ("five minutes", long, 25)):
+            taken = cpu_ms(partial(_change, document, store))
+            yield Figure(f"CPU of reading and keeping a change, {title}", taken, "ms", goal)
+    yield from _dragged()
+
+
+def five_minutes() -> Setup:
+    """A shot of 7,500 frames: two subjects found frame by frame, one followed outline, a plate for each frame."""
+    found = [
+        {"id": f"found{i}", "name": f"Found {i}", "distance": {"keys": [{"frame": 0, "value": 2}]},
+         "matte": {"kind": "found", "keys": [{"frame": 0, "matte": _name(i)}],
+                   "frames": [[t, _name(10 * t + i), 0.93, "followed"] for t in range(1, FRAMES)]}}
+        for i in range(2)
+    ]  # fmt: skip
+    points = [{"id": i, "x": 100 + i, "y": 100 + (i * i) % 90} for i in range(40)]
+    outline = drawn_outline("line1", 0, Curve.model_validate({"points": points})).model_dump(mode="json")
+    shifts = [[i, 0.25, -0.5] for i in range(12)]
+    outline["steps"] = [
+        {"frame": t, "warp": [1, 0.001, 0.37, 0, 1, -0.21, 0, 0], "held": 0.97, "shifts": shifts}
+        for t in range(1, FRAMES)
+    ]
+    matte = {"kind": "outline", "outlines": [Outline.model_validate(outline).model_dump(mode="json")]}
+    drawn = {"id": "drawn", "name": "Drawn", "matte": matte, "distance": {"keys": [{"frame": 0, "value": 3}]}}
+    patches = [[t, _name(t), t % 300, t % 200] for t in range(FRAMES)]
+    plate = {"source": "recovered", "patches": patches}
+    return read_setup({"footage": {"last": FRAMES - 1}, "subjects": [*found, drawn], "plate": plate})
+
+
+def _name(number: int) -> str:
+    return f"{number:032x}"
+
+
+def _size(document: dict[str, Any]) -> int:
+    return len(json.dumps(document))
+
+
+def _change(document: dict[str, Any], store: Folder) -> None:
+    """What the server does with a change, the database and the picture apart: read it, and keep it."""
+    json.dumps(folded(read_setup(json.dumps(document), store), store))
+
+
+def _dragged() -> Iterator[Figure]:
+    """Drags on the runner in headless Chromium, on an instance of their own."""
+    from playwright.sync_api import sync_playwright
+
+    with tempfile.TemporaryDirectory() as name:
+        Path(name).chmod(0o711)
+        with Instance(Path(name), KALYPTRA_RESERVE="0") as instance, sync_playwright() as playwright:
+            client = instance.enter()
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(FLAGS))
+            context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=instance.address)
+            context.add_cookies(
+                [{"name": k, "value": v, "url": instance.address} for k, v in client.session.cookies.get_dict().items()]
+            )
+            page = context.new_page()
+            sent: list[int] = []
+            page.on("request", lambda one: sent.append(len(one.post_data or "")) if "draft.jpg" in one.url else None)
+            page.goto(f"/shots/{client.shots()['Parcel runner']}/")
+            page.wait_for_selector("canvas[data-shown]")
+            page.evaluate(
+                "() => { window.shown = 0; const store = Alpine.store('viewer'), paint = store.paint.bind(store);"
+                " store.paint = (key, blob) => { window.shown += key === 'draft'; return paint(key, blob); }; }"
+            )
+            for stage, what, title in (
+                ("Subjects", '[data-act="move"]', "the runner's outline"),
+                ("Pull", "[data-focus]", "a key on the runner's chart"),
+            ):
+                page.get_by_role("button", name=stage).click()
+                page.wait_for_timeout(4000)
+                sent.clear()
+                yield Figure(f"a drag of {title}, pictures", _drag(page, what), "a s", 12, True)
+                yield Figure(f"a drag of {title}, bytes of a draft", max(sent, default=0) / 1000, "kB")
+            browser.close()
+
+
+def _drag(page: Any, what: str) -> float:
+    box = page.locator(what).first.bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.evaluate("window.shown = 0")
+    started = time.monotonic()
+    i = 0
+    while time.monotonic() - started < SECONDS:
+        i += 1
+        page.mouse.move(x + 30 * (i % 40) / 40, y - 20 * (i % 40) / 40)
+        page.wait_for_timeout(12)
+    shown = float(page.evaluate("window.shown"))
+    seconds = time.monotonic() - started
+    page.mouse.up()
+    page.wait_for_timeout(1000)
+    return shown / seconds
