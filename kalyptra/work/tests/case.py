@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import connection
 from procrastinate import JobContext, jobs
 from procrastinate.contrib.django import app
 from procrastinate.job_context import AbortReason
@@ -11,6 +12,12 @@ from procrastinate.job_context import AbortReason
 from kalyptra.library.models import Shot
 from kalyptra.library.tests.case import Stored
 from kalyptra.work import tasks
+
+
+def forget_jobs() -> None:
+    """Jobs of tests that were committed: their tables are not Django's, which empties its own alone."""
+    with connection.cursor() as cursor:
+        cursor.execute("truncate procrastinate_jobs cascade")
 
 
 class JobCase(Stored):

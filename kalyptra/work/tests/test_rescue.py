@@ -28,7 +28,7 @@ from kalyptra.library.tests.case import StoredFolder
 from kalyptra.work import lifecycle, orders, rescue, tasks
 from kalyptra.work.lifecycle import Watch, Why
 from kalyptra.work.models import Render
-from kalyptra.work.tests.case import JobCase
+from kalyptra.work.tests.case import JobCase, forget_jobs
 
 
 class Watched(JobCase):
@@ -118,6 +118,7 @@ class Stalled(StoredFolder, TransactionTestCase):
 
     def setUp(self) -> None:
         super().setUp()
+        forget_jobs()
         project = Project.objects.create(title="Ferries", owner=self.editor)
         source = material.video(self.folder / "a.mp4", frames=10)
         self.made = footage.take_in(project, source, "a.mp4", self.editor)
@@ -177,6 +178,10 @@ class Stalled(StoredFolder, TransactionTestCase):
 
 
 class Leaving(StoredFolder, TransactionTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        forget_jobs()
+
     def wait_for(self, what: Callable[[], Any], seconds: float = 60) -> None:
         end = time.monotonic() + seconds
         while not what():
