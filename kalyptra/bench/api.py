@@ -26,9 +26,10 @@ from kalyptra.bench.outlines import (
     trust_of,
 )
 from kalyptra.bench.pictures import SIZES, frame_jpeg
-from kalyptra.bench.state import ShotState, shot_state
+from kalyptra.bench.state import ShotNow, ShotState, shot_now, shot_state
 from kalyptra.config.errors import answer
 from kalyptra.core import (
+    ByHand,
     Channel,
     Curve,
     Format,
@@ -36,12 +37,13 @@ from kalyptra.core import (
     NoTable,
     NotKept,
     OnLoss,
-    Recipe,
+    Refused,
     Setup,
     SetupError,
     Spot,
     Stroke,
     View,
+    apply,
     cleaned,
     fit_keys,
     focus_from_table,
@@ -51,12 +53,11 @@ from kalyptra.core import (
     read_frame,
     speeds,
     timecode,
-    with_parts,
-    with_recipe,
     write_focus,
 )
 from kalyptra.library import kept, revisions
 from kalyptra.library.models import Project, Shot
+from kalyptra.library.revisions import Done
 from kalyptra.work import orders
 from kalyptra.work.following import followed_outlines
 from kalyptra.work.models import Follow, Render
@@ -79,6 +80,8 @@ FrameNumber = Annotated[int, Field(ge=0, le=10_000_000)]
 """A frame of any clip; whether this clip has it is looked at later."""
 
 MOST_READINGS = 2000
+MOST_COMMANDS = 500
+"""In one change, or not saved yet."""
 
 
 class Problem(Schema):
@@ -88,12 +91,14 @@ class Problem(Schema):
 
 
 class Conflict(Problem):
-    """Somebody else's change came first; `now` is the shot as it is."""
+    """Somebody else's change came first, and stands in the way; `now` is the shot as it is."""
 
-    now: ShotState
+    now: ShotNow
 
 
-class Change(Schema):
+class Whole(Schema):
+    """A whole setup, as a file or another program has it."""
+
     base: int
     setup: dict[str, Any]
 
@@ -102,15 +107,32 @@ class Step(Schema):
     base: int
 
 
-class Unsaved(Schema):
-    """A setup that is not saved: the revision that it is made from, and the parts of it that are others."""
+Commands = Annotated[list[ByHand], Field(max_length=MOST_COMMANDS)]
+
+
+class Change(Schema):
+    """Commands that were given on a revision.
+
+    Attributes:
+        token: names the change; sent twice, it is done once.
+        over: carried out on that revision itself, whatever is in force by now.
+    """
 
     base: int
-    changed: dict[str, Any] = {}
+    commands: Annotated[list[ByHand], Field(min_length=1, max_length=MOST_COMMANDS)]
+    token: Annotated[str, Field(pattern=r"^[0-9a-z]{8,40}$")] | None = None
+    over: bool = False
+
+
+class Unsaved(Schema):
+    """A setup that is not saved: a revision, and commands on it."""
+
+    base: int
+    commands: Commands = []
 
     def setup(self, shot: Shot) -> Setup:
         setup = revisions.setup_at(shot, self.base)
-        return with_parts(setup, self.changed, kept.records) if self.changed else setup
+        return apply(setup, self.commands, revisions.clip_of(shot)) if self.commands else setup
 
 
 class Draft(Unsaved):
@@ -233,6 +255,11 @@ class FollowState(Schema):
         return at
 
 
+@api.exception_handler(Refused)
+def refused_command(request: HttpRequest, error: Refused) -> HttpResponse:
+    return answer(request, 422, f"{error} Nothing was changed.")
+
+
 @api.exception_handler(BadDrawing)
 @api.exception_handler(BadMarks)
 @api.exception_handler(revisions.NothingThere)
@@ -282,10 +309,12 @@ def unreadable(request: HttpRequest, error: FrameUnreadable) -> HttpResponse:
 @api.exception_handler(revisions.Stale)
 def stale(request: HttpRequest, error: revisions.Stale) -> HttpResponse:
     text = (
-        f"This shot was changed elsewhere: revision {error.shot.head} is in force. Your change is still on this page; "
-        "nothing was lost. Take the newer one, or save yours on top of it."
+        f"This shot was changed elsewhere, and your change does not go with that: {error.reason} "
+        if error.reason
+        else f"This shot was changed elsewhere: revision {error.shot.head} is in force. "
     )
-    now = shot_state(error.shot).model_dump(mode="json")
+    text += "Your change is still on this page; nothing was lost. Leave it out, or take back what came between."
+    now = shot_now(error.shot).model_dump(mode="json")
     return api.create_response(request, {"error": text, "now": now}, status=409)
 
 
@@ -299,22 +328,39 @@ def get_shot(request: HttpRequest, shot_id: int) -> ShotState:
     return shot_state(open_shot(request, shot_id))
 
 
-@api.put("shots/{shot_id}/setup", response={200: ShotState, 409: Conflict, 422: Problem})
-def save(request: HttpRequest, shot_id: int, change: Change) -> ShotState:
+@api.post("shots/{shot_id}/changes", response={200: ShotNow, 409: Conflict, 422: Problem})
+def change(request: HttpRequest, shot_id: int, change: Change) -> ShotNow:
+    """Carry commands out on what is in force now, as one change. On another revision than theirs that is no conflict by
+    itself: only where a command is refused there, people are asked.
+    """
     shot = open_shot(request, shot_id)
-    setup = kept.read(change.setup)
+    done = revisions.change(shot.pk, change.base, change.commands, request.user, change.token or "", change.over)
+    return shot_now(done)
+
+
+@api.get("shots/{shot_id}/history", response=list[Done])
+def history(request: HttpRequest, shot_id: int) -> list[Done]:
+    """What was done, newest first: the revisions that lead to the one in force, at most a hundred."""
+    return revisions.history(open_shot(request, shot_id))
+
+
+@api.put("shots/{shot_id}/setup", response={200: ShotNow, 409: Conflict, 422: Problem})
+def save(request: HttpRequest, shot_id: int, whole: Whole) -> ShotNow:
+    """Put a whole setup in force, as a file or another program has it."""
+    shot = open_shot(request, shot_id)
+    setup = kept.read(whole.setup)
     check_range(setup, shot)
-    return shot_state(revisions.save(shot.pk, change.base, setup, request.user))
+    return shot_now(revisions.save(shot.pk, whole.base, setup, request.user))
 
 
-@api.post("shots/{shot_id}/undo", response={200: ShotState, 409: Conflict, 422: Problem})
-def undo(request: HttpRequest, shot_id: int, step: Step) -> ShotState:
-    return shot_state(revisions.undo(open_shot(request, shot_id).pk, step.base))
+@api.post("shots/{shot_id}/undo", response={200: ShotNow, 409: Conflict, 422: Problem})
+def undo(request: HttpRequest, shot_id: int, step: Step) -> ShotNow:
+    return shot_now(revisions.undo(open_shot(request, shot_id).pk, step.base))
 
 
-@api.post("shots/{shot_id}/redo", response={200: ShotState, 409: Conflict, 422: Problem})
-def redo(request: HttpRequest, shot_id: int, step: Step) -> ShotState:
-    return shot_state(revisions.redo(open_shot(request, shot_id).pk, step.base))
+@api.post("shots/{shot_id}/redo", response={200: ShotNow, 409: Conflict, 422: Problem})
+def redo(request: HttpRequest, shot_id: int, step: Step) -> ShotNow:
+    return shot_now(revisions.redo(open_shot(request, shot_id).pk, step.base))
 
 
 @api.get("shots/{shot_id}/frames/{revision}/{frame}.jpg")
@@ -445,20 +491,6 @@ def focus_file(request: HttpRequest, shot_id: int) -> HttpResponse:
     response = HttpResponse(text, content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-focus.csv"'
     return response
-
-
-class RecipeAsked(Unsaved):
-    recipe: Recipe
-    frame: FrameNumber
-
-
-@api.post("shots/{shot_id}/recipe", response={200: dict[str, Any], 422: Problem})
-def use_recipe(request: HttpRequest, shot_id: int, asked: RecipeAsked) -> dict[str, Any]:
-    """What a recipe makes of a setup. It is put in force by saving that."""
-    shot = open_shot(request, shot_id)
-    facts = shot.media.facts
-    made = with_recipe(asked.setup(shot), asked.recipe, asked.frame, (facts.width, facts.height))
-    return kept.document_of(made)
 
 
 def about_mattes(setup: Setup) -> dict[str, Any]:

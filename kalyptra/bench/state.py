@@ -29,31 +29,38 @@ class ClipState(Schema):
     timecodes: list[str]
 
 
-class ShotState(Schema):
+class ShotNow(Schema):
     """A shot as it is now: its setup, the revision in force, and what undo and redo would do."""
 
-    id: int
-    title: str
     revision: int
     saved: datetime
     can_undo: bool
     can_redo: bool
     setup: dict[str, Any]
+
+
+class ShotState(ShotNow):
+    """The same with what does not change."""
+
+    id: int
+    title: str
     clip: ClipState
 
 
-def shot_state(shot: Shot) -> ShotState:
+def shot_now(shot: Shot) -> ShotNow:
     revision = shot.revision
-    return ShotState(
-        id=shot.pk,
-        title=shot.title,
+    return ShotNow(
         revision=shot.head,
         saved=revision.created,
         can_undo=revision.parent is not None,
         can_redo=newest_after(shot) is not None,
         setup=document_of(revision),
-        clip=clip_state(shot.media.facts),
     )
+
+
+def shot_state(shot: Shot) -> ShotState:
+    clip = clip_state(shot.media.facts)
+    return ShotState(id=shot.pk, title=shot.title, clip=clip, **dict(shot_now(shot)))
 
 
 def clip_state(facts: ClipFacts) -> ClipState:

@@ -24,6 +24,17 @@ from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.distance.stack import Layer, stack
+from kalyptra.core.edit import ByHand, Clip, Command, Refused, apply, words_of
+from kalyptra.core.edit.findings import (
+    TakeFeet,
+    TakeMapFile,
+    TakeMatteFile,
+    TakeMattes,
+    TakePatches,
+    TakePlateFile,
+    TakeSteps,
+)
+from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
 from kalyptra.core.focus.record import Fitted, cleaned, fit_keys
@@ -67,12 +78,12 @@ from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
 from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
-from kalyptra.core.setup.recipes import Recipe, with_recipe
+from kalyptra.core.setup.recipes import Recipe
 from kalyptra.core.setup.resolve import numbers_at, resolve
 from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
-from kalyptra.core.setup.upgrade import SetupError, folded, read_setup, with_parts
+from kalyptra.core.setup.upgrade import SetupError, folded, read_setup
 from kalyptra.core.surveying import Survey, survey, ways
 from kalyptra.core.warm import warm_up
 
@@ -82,9 +93,12 @@ __all__ = [
     "PICTURE",
     "RECORD",
     "VERSION",
+    "ByHand",
     "Carried",
     "Channel",
+    "Clip",
     "ClipFacts",
+    "Command",
     "Curve",
     "CutOut",
     "DrawnOutline",
@@ -130,6 +144,7 @@ __all__ = [
     "Plate",
     "PlatePatch",
     "PlateSource",
+    "Put",
     "Quality",
     "Rate",
     "ReaderPool",
@@ -137,6 +152,7 @@ __all__ = [
     "Recent",
     "Recipe",
     "Refine",
+    "Refused",
     "RenderJob",
     "Setup",
     "SetupError",
@@ -145,11 +161,19 @@ __all__ = [
     "Step",
     "Stroke",
     "Survey",
+    "TakeFeet",
+    "TakeMapFile",
+    "TakeMatteFile",
+    "TakeMattes",
+    "TakePatches",
+    "TakePlateFile",
+    "TakeSteps",
     "ThinLens",
     "Transfer",
     "Trust",
     "TrustKind",
     "View",
+    "apply",
     "at_full_size",
     "changed",
     "cleaned",
@@ -222,9 +246,8 @@ __all__ = [
     "trust",
     "warm_up",
     "ways",
-    "with_parts",
-    "with_recipe",
     "with_steps",
+    "words_of",
     "write_focus",
     "write_svg",
 ]

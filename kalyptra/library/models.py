@@ -126,6 +126,12 @@ class Revision(models.Model):
     """Pictures of the store that it names itself: an index, so that no sweep has to read documents."""
     records = ArrayField(models.CharField(max_length=32), default=list)
     """Records that it names; these name pictures in turn."""
+    commands = models.JSONField(default=list)
+    """What was done, in order; empty for a whole setup that was put in force."""
+    words = models.CharField(max_length=200, blank=True)
+    """The same in words."""
+    token = models.CharField(max_length=40, blank=True)
+    """By which the change is known that made it: one that is sent twice is done once."""
     author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -1,14 +1,16 @@
-"""A shot's setup over its revisions: save, undo, redo."""
+"""A shot's setup over its revisions: change, undo, redo."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
 from django.db import transaction
 
-from kalyptra.core import VERSION, Setup
+from kalyptra.core import VERSION, Clip, Command, Refused, Setup, apply, words_of
 from kalyptra.library import kept, room
 from kalyptra.library.models import Revision, Shot
 
@@ -16,9 +18,9 @@ from kalyptra.library.models import Revision, Shot
 class Stale(Exception):
     """The shot has moved on since the revision that a change started from."""
 
-    def __init__(self, shot: Shot) -> None:
+    def __init__(self, shot: Shot, reason: str = "") -> None:
         super().__init__(f"revision {shot.head} is in force")
-        self.shot = shot
+        self.shot, self.reason = shot, reason
 
 
 class NoRevision(Exception):
@@ -51,38 +53,104 @@ def begin(shot: Shot, setup: Setup, author: Any) -> Revision:
     """Give a new shot its first revision."""
     shot.head = 1
     shot.save()
-    return _new(shot, 1, None, kept.document_of(setup), author)
+    return _new(shot, 1, None, kept.document_of(setup), author, words="The shot was begun.")
+
+
+@transaction.atomic
+def change(
+    shot_id: int, base: int, commands: Sequence[Command], author: Any, token: str = "", over: bool = False
+) -> Shot:
+    """Carry commands out on the setup that is in force, as a new revision.
+
+    Args:
+        base: number of the revision that the commands were given on; another one may be in force by now.
+        token: names the change, so that one whose answer was lost may be sent again.
+        over: carry them out on `base` itself, so that what came between gives way; it stays in the history.
+
+    Raises:
+        Refused: a command cannot be carried out.
+        Stale: the same, and another revision is in force than the one they were given on.
+        NoRevision: there is no revision `base`.
+        room.NoRoom: the disk is full. Nothing was saved, in all these cases.
+    """
+    room.need(room.Use.SAVE, "The change was not saved")
+    shot = Shot.objects.select_for_update().get(pk=shot_id)
+    if token and shot.revisions.filter(token=token).exists():
+        return shot
+    try:
+        setup = apply(setup_at(shot, base if over else shot.head), commands, clip_of(shot))
+    except Refused as reason:
+        if shot.head == base or over:
+            raise
+        raise Stale(shot, str(reason)) from reason
+    notes = [command.noted() for command in commands]
+    return _accept(shot, setup, author, words=words_of(commands)[:200], commands=notes, token=token)
 
 
 @transaction.atomic
 def save(shot_id: int, base: int, setup: Setup, author: Any) -> Shot:
-    """Accept a change as a new revision.
+    """Put a whole setup in force, as a file or another program brings it.
 
     Args:
-        base: number of the revision that the change started from.
+        base: number of the revision that it was made from.
 
     Raises:
         Stale: another revision is in force; nothing was saved.
         room.NoRoom: the disk is full; nothing was saved.
     """
-    room.need(room.Use.SAVE, "The change was not saved")
-    document = kept.document_of(setup)
+    room.need(room.Use.SAVE, "The setup was not saved")
     shot = Shot.objects.select_for_update().get(pk=shot_id)
     now = shot.revision
-    if now.document == document and base in (now.number, now.parent):
-        return shot  # also where its answer was lost on the way and the save is tried again
+    if base == now.parent and now.document == kept.document_of(setup):
+        return shot  # its answer was lost on the way, and it is sent again
     if now.number != base:
         raise Stale(shot)
+    return _accept(shot, setup, author, words="A whole setup was put in force.")
+
+
+def _accept(shot: Shot, setup: Setup, author: Any, **told: Any) -> Shot:
+    document, now = kept.document_of(setup), shot.revision
+    if now.document == document:
+        return shot
     number = shot.revisions.order_by("-number").values_list("number", flat=True)[0] + 1
-    _new(shot, number, base, document, author)
+    _new(shot, number, now.number, document, author, **told)
     return _move(shot, number)
 
 
-def _new(shot: Shot, number: int, parent: int | None, document: dict[str, Any], author: Any) -> Revision:
+def _new(shot: Shot, number: int, parent: int | None, document: dict[str, Any], author: Any, **told: Any) -> Revision:
     names, records = kept.names_in(document)
     return Revision.objects.create(
-        shot=shot, number=number, parent=parent, document=document, names=names, records=records, author=author
+        shot=shot, number=number, parent=parent, document=document, names=names, records=records, author=author, **told
     )
+
+
+@dataclass(frozen=True)
+class Done:
+    """A revision as the history tells it."""
+
+    revision: int
+    words: str
+    when: datetime
+    who: str
+
+
+def history(shot: Shot, most: int = 100) -> list[Done]:
+    """The revisions that lead to the one in force, newest first."""
+    found = shot.revisions.select_related("author").only("number", "parent", "words", "created", "author__username")
+    by_number = {one.number: one for one in found}
+    line: list[Done] = []
+    at: int | None = shot.head
+    while at is not None and len(line) < most:
+        one = by_number[at]
+        line.append(Done(one.number, one.words, one.created, one.author.get_username() if one.author else ""))
+        at = one.parent
+    return line
+
+
+def clip_of(shot: Shot) -> Clip:
+    """What commands need to know of a shot's footage."""
+    facts = shot.media.facts
+    return Clip(facts.width, facts.height, facts.frames)
 
 
 def document_of(revision: Revision) -> dict[str, Any]:

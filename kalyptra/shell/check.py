@@ -61,7 +61,7 @@ def run_tests(labels: list[str], beside_others: bool) -> tuple[int, int, int]:
     """Run them, showing what they print; returns the exit code, how many ran, and how many of them failed."""
     coverage = [sys.executable, "-m", "coverage", "run", *(["--parallel-mode"] if beside_others else [])]
     command = [*coverage, "manage.py", "test", "--noinput", *labels]
-    env = {**os.environ, "KALYPTRA_TEST_DATABASE": f"test_{labels[0].replace('.', '_')}"}
+    env = {**os.environ, "KALYPTRA_TEST_DATABASE": f"test_{labels[0].replace('.', '_')[-50:]}"}
     process = subprocess.Popen(command, cwd=ROOT, env=env, stderr=subprocess.PIPE, text=True)
     ran = bad = 0
     assert process.stderr

@@ -9,15 +9,24 @@ from typing import Any
 from kalyptra.core import (
     Carried,
     Channel,
+    Command,
     FoundMatte,
-    MapFile,
     OnLoss,
     Outline,
     PlatePatch,
     Rate,
+    Refused,
     Setup,
     Spot,
     Step,
+    TakeFeet,
+    TakeMapFile,
+    TakeMatteFile,
+    TakeMattes,
+    TakePatches,
+    TakePlateFile,
+    TakeSteps,
+    apply,
     coverage_of,
     feet,
     follow,
@@ -31,7 +40,6 @@ from kalyptra.core import (
     outlines_of,
     pictures_needed,
     probe,
-    read_setup,
     recover_to_store,
     with_steps,
 )
@@ -289,23 +297,53 @@ def _lost_at(order: Follow) -> str:
 
 
 def keep(order: Follow) -> None:
-    """Put the findings into the setup that is in force now; what was changed meanwhile stays."""
-    found = found_in(order)
-    while found:
-        shot = Shot.objects.filter(pk=order.shot_id).first()
-        if shot is None:  # deleted meanwhile: there is nobody to keep it for
-            return
-        setup = with_found(shot.setup, order, found)
-        try:
-            revisions.save(shot.pk, shot.head, setup, order.author)
-        except revisions.Stale:
-            continue
+    """Put the findings into the setup that is in force now; what was changed meanwhile stays.
+
+    Raises:
+        Refused: nothing of it can be put there any more.
+    """
+    shot = Shot.objects.filter(pk=order.shot_id).first()
+    if shot is None:  # deleted meanwhile: there is nobody to keep it for
         return
+    commands = findings_of(order)
+    carried_out, refused = [], None
+    for command in commands:  # of several outlines one may be gone
+        try:
+            apply(shot.setup, [command], revisions.clip_of(shot))
+            carried_out.append(command)
+        except Refused as reason:
+            refused = reason
+    if carried_out:
+        revisions.change(shot.pk, shot.head, carried_out, order.author)
+    elif refused:
+        raise refused
 
 
-def found_in(order: Follow) -> dict[str, list[Any]]:
-    """What was found so far, by outline or under one name."""
-    return {name: steps for name, steps in order.steps.items() if steps}
+def findings_of(order: Follow) -> list[Command]:
+    """What was found so far, as commands."""
+    if order.what == Follow.What.OUTLINES:
+        found = {name: steps for name, steps in order.steps.items() if steps}
+        return [TakeSteps(subject=order.subject, outline=name, steps=_steps(steps)) for name, steps in found.items()]
+    found_all = tuple(order.steps.get(ALL, ()))
+    if not found_all:
+        return []
+    makers: dict[str, Callable[[], Command]] = {
+        Follow.What.PLATE: lambda: TakePatches(patches=found_all),
+        Follow.What.PLATE_FILE: lambda: TakePlateFile(title=order.title, frames=found_all),
+        Follow.What.MATTE_FILE: lambda: TakeMatteFile(subject=order.subject, title=order.title, frames=found_all),
+        Follow.What.MAP_FILE: lambda: TakeMapFile(source=order.subject, title=order.title, frames=found_all),
+        Follow.What.FEET: lambda: TakeFeet(subject=order.subject, feet=found_all, of=_matte_looked_at(order)),
+        Follow.What.MATTES: lambda: TakeMattes(subject=order.subject, frames=found_all),
+        Follow.What.PEOPLE: lambda: TakeMattes(subject=order.subject, frames=found_all, people=True, person=order.spot),
+    }
+    return [makers[order.what]()]
+
+
+def _matte_looked_at(order: Follow) -> str:
+    subject = _subject(order.shot.setup, order.subject)
+    if subject is None:
+        raise Gone("the subject is not in the setup any more")
+    return matte_name(subject)
 
 
 def followed_outlines(order: Follow) -> list[Outline]:
@@ -317,54 +355,6 @@ def followed_outlines(order: Follow) -> list[Outline]:
 
 def _steps(found: list[Any]) -> tuple[Step, ...]:
     return tuple(Step.model_validate(step) for step in found)
-
-
-def with_found(setup: Setup, order: Follow, found: dict[str, list[Any]]) -> Setup:
-    """The setup with findings put into what is still there."""
-    document = setup.model_dump(mode="json")
-    if order.what == Follow.What.PLATE:
-        patches = {one[0]: one for one in (*document["plate"]["patches"], *found[ALL])}
-        document["plate"] |= {"source": "recovered", "patches": [patches[frame] for frame in sorted(patches)]}
-    if order.what == Follow.What.PLATE_FILE:
-        brought = {"title": order.title, "frames": found[ALL], "start": 0}
-        document["plate"] |= {"source": "imported", "imported": brought}
-    if order.what == Follow.What.MAP_FILE:
-        _put_map(document["distance"]["sources"], order, found[ALL])
-    for subject in document["subjects"]:
-        if subject["id"] != order.subject:
-            continue
-        if order.what == Follow.What.FEET and subject["standing"]:
-            subject["standing"] |= {"feet": found[ALL], "of": matte_name(_subject(order.shot.setup, order.subject))}
-        matte = subject["matte"]
-        if order.what == Follow.What.OUTLINES and matte["kind"] == "outline":
-            _put_steps(matte, found)
-        elif order.what in (Follow.What.MATTES, Follow.What.PEOPLE) and matte["kind"] == "found":
-            frames = {one[0]: one for one in (*matte["frames"], *found[ALL])}
-            matte["frames"] = [frames[frame] for frame in sorted(frames)]
-            if order.what == Follow.What.PEOPLE:
-                matte["person"] = order.spot
-        elif order.what == Follow.What.MATTE_FILE:
-            kind = {"kind": "imported", "title": order.title, "frames": found[ALL]}
-            kept_fit = {name: matte[name] for name in ("start", "fit") if matte["kind"] == "imported"}
-            subject["matte"] = kind | kept_fit
-    return read_setup(document)
-
-
-def _put_map(sources: list[dict[str, Any]], order: Follow, names: list[str]) -> None:
-    """Give a map its pictures; a new one lies over all others."""
-    source = next((one for one in sources if one["id"] == order.subject and one["kind"] == "map"), None)
-    if source is None:
-        new = MapFile(id=order.subject, name=order.title[:60], title=order.title, frames=tuple(names))
-        sources.append(new.model_dump(mode="json"))
-    else:
-        source |= {"title": order.title, "frames": names}
-
-
-def _put_steps(matte: dict[str, Any], found: dict[str, list[Any]]) -> None:
-    for outline in matte["outlines"]:
-        if outline["id"] in found:
-            one = with_steps(Outline.model_validate(outline), _steps(found[outline["id"]]))
-            outline["steps"] = [step.model_dump(mode="json") for step in one.steps]
 
 
 def _found_matte(order: Follow) -> FoundMatte:

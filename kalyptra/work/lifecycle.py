@@ -19,7 +19,7 @@ from django.utils import timezone
 from procrastinate import JobContext, RetryStrategy
 from procrastinate.job_context import AbortReason
 
-from kalyptra.core import FrameUnreadable, GuardedFailure, NotFootage, NotKept, SetupError
+from kalyptra.core import FrameUnreadable, GuardedFailure, NotFootage, NotKept, Refused, SetupError
 from kalyptra.library import kept, room
 from kalyptra.work.models import Ordered
 
@@ -170,6 +170,9 @@ PLAIN_KINDS = {"FrameUnreadable", "SetupError", "NotFootage", "NotKept", "NoSuch
 
 def reason(error: Exception) -> str:
     """Why work failed, in words; what was not foreseen goes to the log."""
+    if isinstance(error, Refused):
+        text = str(error).rstrip(".")
+        return text[0].lower() + text[1:]
     if isinstance(error, PLAIN) or (isinstance(error, GuardedFailure) and error.kind in PLAIN_KINDS):
         return str(error).rstrip(".")
     if isinstance(error, GuardedFailure) and error.kind in ("killed", "memory"):

@@ -36,26 +36,24 @@ class Frames(JobCase):
 
     def test_a_draft_shows_what_is_not_saved(self) -> None:
         shot = self.ready()
-        document = shot.setup.model_dump(mode="json")
         saved = self.client.get(f"/api/shots/{shot.pk}/frames/1/3.jpg?size=480").content
-        document["lens"]["f_number"] = 22
-        body = {"base": 1, "changed": {name: document[name] for name in ("lens", "focus")}, "frame": 3, "size": 480}
+        wider = {"do": "set-at", "path": "lens.f_number", "frame": 0, "value": 22}
+        body = {"base": 1, "commands": [wider], "frame": 3, "size": 480}
         draft = self.client.post(f"/api/shots/{shot.pk}/draft.jpg", body, content_type="application/json")
         self.assertNotEqual(draft.content, saved)
         shot.refresh_from_db()
         self.assertEqual(shot.head, 1)
-        document["lens"]["f_number"] = -1
+        wider["value"] = -1
         self.assertEqual(
             self.client.post(f"/api/shots/{shot.pk}/draft.jpg", body, content_type="application/json").status_code, 422
         )
 
     def test_readings_follow_the_keys(self) -> None:
         shot = self.ready()
-        document = shot.setup.model_dump(mode="json")
-        document["focus"]["distance"]["keys"] = [{"frame": 0, "value": 1}, {"frame": 8, "value": 3}]
+        keys = [{"frame": 0, "value": 1}, {"frame": 8, "value": 3}]
         answer = self.client.post(
             f"/api/shots/{shot.pk}/readings",
-            {"base": 1, "changed": {"focus": document["focus"]}},
+            {"base": 1, "commands": [{"do": "put-keys", "path": "focus.distance", "keys": keys}]},
             content_type="application/json",
         ).json()
         focus = [row["focus"] for row in answer["lens"]]

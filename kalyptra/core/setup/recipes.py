@@ -79,7 +79,7 @@ def _miniature(setup: Setup, frame: int, camera: Camera) -> Setup:
         id="band", name="Sharp band", centre=_place(camera.width / 2, h * 0.58), distance=_metres(away),
         reach=constant(round(0.8 / away, 5)), **{name: constant(value) for name, value in length.items()},
     )  # fmt: skip
-    return _with(setup, [_again(band)], round(away, 3), round(camera.width * 0.016, 1))
+    return _with(setup, [as_read(band)], round(away, 3), round(camera.width * 0.016, 1))
 
 
 def _page(setup: Setup, frame: int, camera: Camera) -> Setup:
@@ -88,7 +88,7 @@ def _page(setup: Setup, frame: int, camera: Camera) -> Setup:
     corners = [(w * 0.3, h * 0.2), (w * 0.7, h * 0.2), (w * 0.85, h * 0.85), (w * 0.15, h * 0.85)]
     page = Corners(id="page", name="Page", corners=tuple(_place(*one) for one in corners), width=constant(0.21))
     focus = 1 / of_rectangle(camera, corners, 0.21).dioptres(w / 2, h / 2)
-    return _with(setup, [_again(page)], round(focus, 3))
+    return _with(setup, [as_read(page)], round(focus, 3))
 
 
 def _street(setup: Setup, frame: int, camera: Camera) -> Setup:
@@ -97,7 +97,7 @@ def _street(setup: Setup, frame: int, camera: Camera) -> Setup:
         id="ground", name="Ground", joins=Joins.NEARER, horizon=constant(round(camera.height * 0.42, 1)),
         height=constant(1.5, Height),
     )  # fmt: skip
-    return _with(setup, [_backdrop(setup, 40.0), _again(ground)])
+    return _with(setup, [_backdrop(setup, 40.0), as_read(ground)])
 
 
 def _desk(setup: Setup, frame: int, camera: Camera) -> Setup:
@@ -123,6 +123,6 @@ def _backdrop(setup: Setup, otherwise: float) -> AnySource:
     return found or Backdrop(id="backdrop", name="Backdrop", distance=_metres(otherwise))
 
 
-def _again(source: AnySource) -> Any:
-    """The same source as one that a document would give."""
+def as_read(source: AnySource) -> Any:
+    """The same source as one that a document would give: its keyed values of the classes that their fields have."""
     return type(source).model_validate_json(source.model_dump_json(warnings=False))

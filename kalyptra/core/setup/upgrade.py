@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
-from functools import lru_cache
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from kalyptra.core.setup.document import VERSION, Setup
 from kalyptra.core.setup.records import Records
@@ -74,35 +73,15 @@ def _check(data: Mapping[str, Any]) -> None:
         raise SetupError(str(error)) from error
 
 
-def with_parts(setup: Setup, parts: Mapping[str, Any], records: Records | None = None) -> Setup:
-    """A setup of which some parts (subjects, distance, lens ...) are others; what stays is not read again.
+def folded(setup: Setup, records: Records) -> Document:
+    """A setup as a document that names what was found over frames, instead of holding it; what is new is kept.
 
     Raises:
-        SetupError: a part is out of bounds, or does not go with the rest.
+        SetupError: it has become too large.
     """
-    fields = {name: getattr(setup, name) for name in Setup.model_fields if name != "version"}
-    unknown = set(parts) - set(fields)
-    if unknown:
-        raise SetupError(f"a setup has no part named {', '.join(sorted(unknown))}")
-    _check(parts)
-    try:
-        read = {
-            name: _reader(name).validate_json(json.dumps(part), context={"records": records})
-            for name, part in parts.items()
-        }
-        return Setup(**(fields | read))
-    except (ValidationError, ValueError) as error:
-        raise SetupError(plain_errors(error)) from error
-
-
-@lru_cache
-def _reader(part: str) -> TypeAdapter[Any]:
-    return TypeAdapter(Setup.model_fields[part].rebuild_annotation())
-
-
-def folded(setup: Setup, records: Records) -> Document:
-    """A setup as a document that names what was found over frames, instead of holding it; what is new is kept."""
-    return setup.model_dump(mode="json", context={"records": records})
+    document = setup.model_dump(mode="json", context={"records": records})
+    _check(document)
+    return document
 
 
 def plain_errors(error: Exception) -> str:

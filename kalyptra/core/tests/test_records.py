@@ -15,7 +15,7 @@ from kalyptra.core.kept import RECORD, Folder, NotKept
 from kalyptra.core.setup.document import Setup
 from kalyptra.core.setup.records import WINDOW, Recorded
 from kalyptra.core.setup.resolve import resolve
-from kalyptra.core.setup.upgrade import SetupError, folded, read_setup, with_parts
+from kalyptra.core.setup.upgrade import SetupError, folded, read_setup
 
 NAMES = st.integers(0, 2**128 - 1).map(lambda number: f"{number:032x}")
 FRAMES = st.lists(st.integers(0, 3000), min_size=1, max_size=40, unique=True).map(sorted)
@@ -79,11 +79,11 @@ class InRecords(TestCase):
         folded(found(7500, 0.9), self.store)
         self.assertEqual(len(set(self.store.folder.glob(f"*/*{RECORD}")) - before), 1)
 
-    def test_parts_that_name_records_are_read_once_and_share_what_follows_from_them(self) -> None:
+    def test_records_are_read_once_and_setups_share_what_follows_from_them(self) -> None:
         steps = [{"frame": t, "warp": [1, 0, 0.5, 0, 1, 0, 0, 0]} for t in range(1, 900)]
         setup = read_setup(InRecords.drawn(steps))
         small = folded(setup, self.store)
-        one, two = (with_parts(setup, {"subjects": small["subjects"]}, self.store) for _ in range(2))
+        one, two = (read_setup(json.dumps(small), self.store) for _ in range(2))
         lines = [found.subjects[0].matte.outlines[0] for found in (one, two)]  # type: ignore[union-attr]
         self.assertIsInstance(lines[0].steps, Recorded)
         self.assertIs(lines[0].steps, lines[1].steps)

@@ -10,13 +10,14 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from kalyptra.core import Curve, Folder, Outline, Setup, drawn_outline, folded, read_setup
+from kalyptra.core import Clip, Curve, Folder, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.scene import DEMO
 from kalyptra.shell.trials.instance import Instance
 
 FRAMES = 7500
 SECONDS = 4.0
+CLIP = Clip(1920, 1080, FRAMES)
 FLAGS = ("--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage")  # fmt: skip
 
@@ -67,8 +68,10 @@ def _size(document: dict[str, Any]) -> int:
 
 
 def _change(document: dict[str, Any], store: Folder) -> None:
-    """What the server does with a change, the database and the picture apart: read it, and keep it."""
-    json.dumps(folded(read_setup(json.dumps(document), store), store))
+    """What the server does with a change, database and picture apart: read the setup, change it, and keep it."""
+    setup = read_setup(json.dumps(document), store)
+    feathered = Put(path=f"subjects.{setup.subjects[0].id}.refine.feather_in", value=3)
+    json.dumps(folded(apply(setup, [feathered], CLIP), store))
 
 
 def _dragged() -> Iterator[Figure]:

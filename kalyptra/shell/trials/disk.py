@@ -115,6 +115,5 @@ def _save(client: Client, shot: int, growth: float) -> requests.Response:
     answer = client.get(f"/api/shots/{shot}")
     if answer.status_code != 200:
         return answer
-    state = answer.json()
-    state["setup"]["plate"]["growth"] = growth
-    return client.put(f"/api/shots/{shot}/setup", json={"base": state["revision"], "setup": state["setup"]})
+    put = {"do": "put", "path": "plate.growth", "value": growth}
+    return client.post(f"/api/shots/{shot}/changes", json={"base": answer.json()["revision"], "commands": [put]})

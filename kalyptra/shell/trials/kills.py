@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import random
+import secrets
 import signal
 import threading
 import time
@@ -40,18 +41,18 @@ class Saver(threading.Thread):
         value = 1.0
         while not self.over.is_set():
             value = round(value + 0.001, 3)
-            setup = state["setup"]
-            setup["plate"]["growth"] = value
-            found = self._save(state["revision"], setup)
+            found = self._save(state["revision"], value)
             if found is not None:
                 state = found
                 self.acknowledged.append(value)
             time.sleep(0.05)
 
-    def _save(self, base: int, setup: dict[str, Any]) -> dict[str, Any] | None:
+    def _save(self, base: int, value: float) -> dict[str, Any] | None:
+        put = {"do": "put", "path": "plate.growth", "value": value}
+        change = {"base": base, "commands": [put], "token": secrets.token_hex(10)}
         while not self.over.is_set():
             try:
-                answer = self.client.put(f"/api/shots/{self.shot}/setup", json={"base": base, "setup": setup})
+                answer = self.client.post(f"/api/shots/{self.shot}/changes", json=change)
             except requests.RequestException:
                 self.refused["no answer"] += 1
                 time.sleep(0.2)
@@ -62,8 +63,6 @@ class Saver(threading.Thread):
             if missing := words_missing(answer):
                 self.wrong.append(f"{missing}: {answer.text[:200]}")
                 return None
-            if answer.status_code == 409:  # a job's findings came first
-                return dict(answer.json()["now"])
             time.sleep(0.2)
         return None
 

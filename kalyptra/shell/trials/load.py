@@ -65,11 +65,10 @@ def _ask(
 ) -> requests.Response:
     if kind == "frame":
         return client.get(f"/api/shots/{shot}/frames/{revision}/{frame}.jpg")
-    lens = state["setup"]["lens"] | {"f_number": {"keys": [{"frame": 0, "value": chance.uniform(1, 8)}]}}
+    commands = [{"do": "set-at", "path": "lens.f_number", "frame": 0, "value": chance.uniform(1, 8)}]
     if kind == "draft":
-        body = {"base": revision, "changed": {"lens": lens}, "frame": frame, "size": 480}
+        body = {"base": revision, "commands": commands, "frame": frame, "size": 480}
         return client.post(f"/api/shots/{shot}/draft.jpg", json=body)
     if kind == "numbers":
         return client.post(f"/api/shots/{shot}/readings", json={"base": revision})
-    setup = state["setup"] | {"lens": lens}
-    return client.put(f"/api/shots/{shot}/setup", json={"base": revision, "setup": setup})
+    return client.post(f"/api/shots/{shot}/changes", json={"base": revision, "commands": commands})

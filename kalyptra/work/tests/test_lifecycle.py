@@ -73,7 +73,7 @@ class Ends(JobCase):
         shot = revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
         done = self.follow(order)
         self.assertEqual((done.state, bool(done.file), self.files("brought")), ("failed", False, []))
-        self.assertIn("at most 32 items", done.message)
+        self.assertIn("there are 32 sources of distance already", done.message)
         with self.assertRaisesRegex(orders.Refused, "no more are taken"):
             self.bring(shot, "another")
 

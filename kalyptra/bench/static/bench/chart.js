@@ -4,7 +4,7 @@ import { bare } from "./document.js";
 import { curve, FOCUS, focusAt, keysOf, keyValue, markAt, moving, pullsOf, putting } from "./curve.js";
 import { dragged } from "./drag.js";
 import { needsLook, trustOf } from "./following.js";
-import { handFrames, movingHandKey } from "./lines.js";
+import { handFrames } from "./lines.js";
 import { foundMatte } from "./found.js";
 import { svg } from "./svg.js";
 import { metres, rulers } from "./words.js";
@@ -376,7 +376,7 @@ export const chart = () => ({
       (x, y, at) => {
         const to = this.snapped(x, y, frames);
         const by = Math.max(-Math.min(...frames), to.frame - from);
-        let change = (key) => key;
+        let change = null;
         // Up and down only once it is meant: a key that is moved in time alone keeps its mark.
         const upright = at.altKey || Math.abs(y - y0) > 4;
         if (upright && frames.length === 1) change = (key) => ({ ...key, value: to.value, mark: to.mark });
@@ -417,7 +417,7 @@ export const chart = () => ({
       event,
       (_, y) => {
         const value = Number(this.scale().distance(y).toPrecision(4));
-        shot().sketch((setup) => (setup.focus.marks.find((one) => one.id === id).distance = value));
+        shot().sketch({ do: "put", path: `focus.marks.${id}.distance`, value });
         // The curve on this page follows at once; the server's numbers come after.
         const reading = bare(shot().reading);
         shot().reading = { ...reading, marks: { ...reading.marks, [id]: reading.marks[id].map(() => value) } };
@@ -443,6 +443,7 @@ export const chart = () => ({
     );
   },
 
+  movingHandKey: (outline, frame, to) => ({ do: "move-outline-key", subject: shot().chosen, outline, frame, to }),
   // A hand-made key is moved in time; a press alone goes there.
   pullKey(from, event) {
     const line = shot().line;
@@ -456,7 +457,7 @@ export const chart = () => ({
       },
       () => {
         if (to === from) viewer().go(from);
-        else shot().commit(movingHandKey(line, from, to));
+        else shot().commit(this.movingHandKey(line, from, to));
       },
     );
   },
@@ -474,7 +475,7 @@ export const chart = () => ({
       if (!by && event.key !== "Enter") return;
       done();
       if (!by) viewer().go(Number(key));
-      else if (shot().line) shot().commit(movingHandKey(shot().line, Number(key), Number(key) + by));
+      else if (shot().line) shot().commit(this.movingHandKey(shot().line, Number(key), Number(key) + by));
       return;
     }
     if (pull !== undefined) {
@@ -509,10 +510,10 @@ export const chart = () => ({
   },
   shiftMark(id, by) {
     const { low, high } = this.scale();
-    shot().commit((setup) => {
-      const mark = setup.focus.marks.find((one) => one.id === id);
-      if (!mark.subject) mark.distance = Number((1 / Math.max(1e-4, 1 / mark.distance + ((high - low) / 200) * by)).toPrecision(5));
-    });
+    const mark = shot().setup.focus.marks.find((one) => one.id === id);
+    if (mark.subject) return;
+    const value = Number((1 / Math.max(1e-4, 1 / mark.distance + ((high - low) / 200) * by)).toPrecision(5));
+    shot().commit({ do: "put", path: `focus.marks.${id}.distance`, value });
   },
   // Twice on the plot puts a key there.
   twice(event) {
@@ -556,7 +557,7 @@ export const chart = () => ({
         const frame = this.frameAt(x);
         if (!end) return viewer().go(frame);
         const { first, last } = shot().setup.footage;
-        shot().draft((setup) => (setup.footage[end] = end === "first" ? Math.min(frame, last) : Math.max(frame, first)));
+        shot().draft({ do: "set-range", [end]: end === "first" ? Math.min(frame, last) : Math.max(frame, first) });
       },
       (moved) => end && moved && shot().commit(),
     );

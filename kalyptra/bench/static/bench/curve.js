@@ -1,5 +1,5 @@
 // Keys over time: which are chosen, and what is done to them. It serves the focus curve and every other keyed value.
-import { bare, copy, putPath, readPath } from "./document.js";
+import { bare, copy, fullPath, readPath } from "./document.js";
 import { easeShare, keyBefore, keyedAt, mixOf } from "./keys.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -8,7 +8,7 @@ export const curve = () => window.Alpine.store("curve");
 export const FOCUS = "focus.distance";
 
 export const nameOfPath = (path) => path.split(".").at(-1);
-export const keysOf = (path, setup = shot().seen) => bare(readPath(setup, path, shot().chosen))?.keys ?? [];
+export const keysOf = (path, setup = shot().seen) => bare(readPath(setup, path))?.keys ?? [];
 
 // A mark's distance at a frame, as the server read it.
 export function markAt(id, frame) {
@@ -45,62 +45,22 @@ export function pullsOf(keys) {
   return out;
 }
 
-const changing = (path, change) => {
-  const chosen = shot().chosen;
-  return (setup) => {
-    const keyed = copy(readPath(setup, path, chosen));
-    keyed.keys = change(keyed.keys);
-    keyed.keys.sort((a, b) => a.frame - b.frame);
-    putPath(setup, path, chosen, keyed);
-  };
-};
+// Commands on keys. Chosen ones are moved in time, and in value by a change of each.
+export const putting = (path, ...keys) => ({ do: "put-keys", path: fullPath(path), keys });
 
-// One key a frame: where two meet, the one that was moved stays.
-const settled = (still, moved) => {
-  const taken = new Set(moved.map((key) => key.frame));
-  return [...still.filter((key) => !taken.has(key.frame)), ...new Map(moved.map((key) => [key.frame, key])).values()];
-};
-
-export const putting = (path, key) => changing(path, (keys) => settled(keys, [key]));
-
-// Chosen keys moved in time, and in value by a change of it.
-export function moving(path, frames, by, change = (key) => key) {
-  return changing(path, (keys) => {
-    const chosen = new Set(frames);
-    const moved = keys.filter((key) => chosen.has(key.frame)).map((key) => ({ ...change(key), frame: Math.max(0, key.frame + by) }));
-    return settled(keys.filter((key) => !chosen.has(key.frame)), moved); // prettier-ignore
-  });
+export function moving(path, frames, by, change) {
+  const to = (frame) => Math.max(0, frame + by);
+  const moved = { do: "move-keys", path: fullPath(path), frames, by };
+  if (!change) return [moved];
+  const keys = keysOf(path, shot().setup).filter((key) => frames.includes(key.frame));
+  return [moved, putting(path, ...keys.map((key) => ({ ...change(key), frame: to(key.frame) })))];
 }
 
-export function scaling(path, frames, about, share) {
-  return changing(path, (keys) => {
-    const chosen = new Set(frames);
-    const moved = keys.filter((key) => chosen.has(key.frame)).map((key) => ({ ...key, frame: Math.max(0, Math.round(about + (key.frame - about) * share)) }));
-    return settled(keys.filter((key) => !chosen.has(key.frame)), moved); // prettier-ignore
-  });
-}
+export const scaling = (path, frames, about, share) => ({ do: "move-keys", path: fullPath(path), frames, about, share });
 
-export const changingKeys = (path, frames, change) => changing(path, (keys) => keys.map((key) => (frames.includes(key.frame) ? { ...key, ...change(key) } : key)));
-
-export function dropping(path, frames) {
-  return changing(path, (keys) => {
-    const left = keys.filter((key) => !frames.includes(key.frame));
-    return left.length ? left : keys.slice(0, 1);
-  });
-}
-
-// A pull that arrives at a frame: focus leaves what it was on some frames before.
-export function arriving(frame, take, target) {
-  const keys = keysOf(FOCUS, shot().setup);
-  const leave = Math.max(0, frame - take);
-  const i = keyBefore(keys, leave);
-  const before = keys[Math.max(0, i)];
-  const start = before.mark ? { mark: before.mark, value: keyValue(before, leave) } : { value: focusAt(keys, leave), mark: null };
-  return changing(FOCUS, (all) => {
-    // Keys that lie in the way of the pull are written over; what comes later stays.
-    const still = all.filter((key) => key.frame < leave || key.frame > frame).map((key) => (key.frame < leave && key === all[Math.max(0, i)] && i === all.length - 1 ? { ...key, ease: "hold" } : key));
-    return settled(still, [{ frame: leave, ease: "eased", ...start }, { frame, ease: "hold", ...target }]); // prettier-ignore
-  });
+export function changingKeys(path, frames, change) {
+  const keys = keysOf(path, shot().setup).filter((key) => frames.includes(key.frame));
+  return putting(path, ...keys.map((key) => ({ ...key, ...change(key) })));
 }
 
 export function createCurve() {
@@ -132,13 +92,13 @@ export function createCurve() {
       if (this.held.length === 0) return;
       const start = this.held[0].frame;
       const moved = this.held.map((key) => ({ ...key, frame: key.frame - start + viewer().frame }));
-      shot().commit(changing(this.path, (keys) => settled(keys, moved)));
+      shot().commit(putting(this.path, ...moved));
       this.chosen = moved.map((key) => key.frame);
     },
     drop() {
       const frames = [...this.chosen];
       this.chosen = [];
-      shot().commit(dropping(this.path, frames));
+      shot().commit({ do: "drop-keys", path: fullPath(this.path), frames });
     },
     nudge(by) {
       const frames = [...this.chosen];
@@ -152,7 +112,7 @@ export function createCurve() {
       shot().commit(moving(this.path, [...this.chosen], 0, share));
     },
     ease(ease) {
-      shot().commit(changingKeys(this.path, [...this.chosen], () => ({ ease })));
+      shot().commit({ do: "ease-keys", path: fullPath(this.path), frames: [...this.chosen], ease });
     },
     clear() {
       this.chosen = [];

@@ -1,12 +1,11 @@
 // The sheet of the Distance stage: the sources in their order, the chosen one, recipes, and what is amiss.
-import { askJson } from "../design/scripts/server.js";
-import { addKey, bare, countOf, keyIndex } from "./document.js";
+import { bare, countOf, fullPath, keyIndex } from "./document.js";
 import { ordered } from "./drag.js";
 import { putting } from "./fields.js";
 import { work } from "./following.js";
 import { newId } from "./lines.js";
 import { bring } from "./marks.js";
-import { addingStop, changing, chosenSource, copied, distanceNow, KINDS, nameOf, newSource, now, removingStop } from "./sources.js";
+import { addingStop, chosenSource, distanceNow, KINDS, nameOf, now, removingStop } from "./sources.js";
 import { survey } from "./survey.js";
 import { toast } from "./toasts.js";
 import { fromUnit, metres, pixels, shownUnit, toUnit } from "./words.js";
@@ -19,10 +18,10 @@ const GROUNDS = ["backdrop", "pins", "ground", "corners"]; // what a subject can
 // Every keyed value of a source, but its strength.
 function keyedOf(source) {
   const out = [];
-  const walk = (value, name) => {
+  const walk = (value, path) => {
     if (!value || typeof value !== "object") return;
-    if (Array.isArray(value.keys)) out.push({ keyed: value, name });
-    else for (const [inner, one] of Object.entries(value)) if (inner !== "strength") walk(one, inner);
+    if (Array.isArray(value.keys)) out.push({ keyed: value, path });
+    else for (const [name, one] of Object.entries(value)) if (name !== "strength") walk(one, `${path}.${name}`);
   };
   walk(source, "");
   return out;
@@ -30,7 +29,7 @@ function keyedOf(source) {
 
 export const distanceParts = {
   sources: () => ({
-    ...ordered((change) => shot().commit(change), (setup) => setup.distance.sources), // prettier-ignore
+    ...ordered((id, to) => shot().commit({ do: "reorder", path: "distance.sources", id, to })),
     recipe: "",
     channel: "luma",
     get list() {
@@ -47,37 +46,24 @@ export const distanceParts = {
       shot().source = event.currentTarget.dataset.id;
     },
     add(event) {
-      const made = newSource(event.currentTarget.dataset.kind);
-      shot().source = made.id;
-      shot().commit((setup) => setup.distance.sources.push(made));
+      const id = newId();
+      shot().commit({ do: "add-source", id, kind: event.currentTarget.dataset.kind, frame: viewer().frame });
+      shot().source = id;
     },
     copy() {
-      const made = copied(chosenSource());
-      const after = shot().setup.distance.sources.findIndex((one) => one.id === shot().source) + 1;
-      shot().source = made.id;
-      shot().commit((setup) => setup.distance.sources.splice(after, 0, made));
+      const id = newId();
+      shot().commit({ do: "copy-source", source: shot().source, id });
+      shot().source = id;
     },
     remove() {
-      const id = shot().source;
-      const left = shot().setup.distance.sources.filter((one) => one.id !== id);
-      if (left.length === 0) {
-        toast("The last source stays: something must say how far away things are.");
-        return;
-      }
-      shot().source = left.at(-1).id;
-      shot().commit((setup) => (setup.distance.sources = setup.distance.sources.filter((one) => one.id !== id)));
+      shot().commit({ do: "remove-source", id: shot().source });
     },
     async useRecipe() {
       const { recipe } = this;
       this.recipe = "";
       if (!recipe) return;
-      try {
-        const made = await askJson("POST", shot().url("recipe"), shot().parts({ recipe, frame: viewer().frame }), undefined, true);
-        shot().source = made.distance.sources.at(-1).id;
-        await shot().commit((setup) => Object.assign(setup, { distance: made.distance, focus: made.focus, lens: made.lens }));
-      } catch (refusal) {
-        toast(refusal.message, true);
-      }
+      await shot().commit({ do: "use-recipe", recipe, frame: viewer().frame });
+      shot().source = shot().setup.distance.sources.at(-1).id;
     },
     async readMap(event) {
       const [file] = event.target.files;
@@ -104,7 +90,7 @@ export const distanceParts = {
     },
     rename(event) {
       const name = event.target.value.trim().slice(0, 60);
-      shot().commit(changing((source) => (source.name = name)));
+      shot().commit({ do: "put", path: fullPath("#.name"), value: name });
     },
     is(kind) {
       return this.one?.kind === kind;
@@ -128,16 +114,9 @@ export const distanceParts = {
     },
     keyAll() {
       const frame = viewer().frame;
-      const remove = this.keyedHere;
-      shot().commit(
-        changing((source) => {
-          for (const { keyed, name } of keyedOf(source)) {
-            const at = keyIndex(keyed, frame);
-            if (remove) keyed.keys.length > 1 && keyed.keys.splice(at, 1);
-            else if (at < 0) addKey(keyed, frame, now(keyed, name));
-          }
-        }),
-      );
+      const paths = keyedOf(bare(this.one)).map(({ path }) => fullPath(`#${path}`));
+      if (this.keyedHere) shot().commit(paths.map((path) => ({ do: "drop-keys", path, frames: [frame] })));
+      else shot().commit({ do: "key-here", paths, frame });
     },
     get hasThird() {
       return this.is("pins") && this.one.pins.length === 3;
@@ -152,15 +131,7 @@ export const distanceParts = {
       return this.hasThird ? "Without the third pin" : "A third pin";
     },
     third() {
-      const { width, height } = shot().clip;
-      const { first } = shot().setup.footage;
-      const hold = (value) => ({ keys: [{ frame: first, value, ease: "eased" }] });
-      shot().commit(
-        changing((source) => {
-          if (source.pins.length === 3) source.pins.pop();
-          else source.pins.push({ place: hold([Math.round(width * 0.8), Math.round(height * 0.6)]), distance: hold(distanceNow(source.pins[0].distance)) });
-        }),
-      );
+      shot().commit({ do: "third-pin", source: shot().source, on: !this.hasThird, frame: viewer().frame });
     },
     get stops() {
       const stops = this.one?.stops ?? [];
@@ -185,13 +156,13 @@ export const distanceParts = {
       shot().commit(putting(path, wanted));
     },
     addStop() {
-      const stops = [...bare(this.one.stops)].map((stop) => [now(stop.at), distanceNow(stop.distance)]).sort((a, b) => a[0] - b[0]); // prettier-ignore
+      const stops = [...bare(this.one.stops)].map((stop) => now(stop.at)).sort((a, b) => a - b);
       let widest = 0;
-      stops.forEach((stop, i) => {
-        if (i && stop[0] - stops[i - 1][0] > stops[widest + 1][0] - stops[widest][0]) widest = i - 1;
+      stops.forEach((at, i) => {
+        if (i && at - stops[i - 1] > stops[widest + 1] - stops[widest]) widest = i - 1;
       });
       const [a, b] = [stops[widest], stops[widest + 1]];
-      shot().commit(addingStop((a[0] + b[0]) / 2, 2 / (1 / a[1] + 1 / b[1])));
+      shot().commit(addingStop((a + b) / 2));
     },
     removeStop(event) {
       shot().commit(removingStop(Number(event.currentTarget.dataset.i)));
@@ -208,7 +179,7 @@ export const distanceParts = {
     },
     putRegion(event) {
       const [side, subject] = event.target.value.split(":");
-      shot().commit(changing((source) => (source.region = subject ? { subject, outside: side === "out" } : null)));
+      shot().commit({ do: "put-region", source: shot().source, subject: subject ?? null, outside: side === "out" });
     },
     get mapWords() {
       if (!this.is("map")) return "";
@@ -224,8 +195,7 @@ export const distanceParts = {
     flip(event) {
       const { focal_length_mm: focal, sensor_width_mm: sensor } = shot().setup.lens;
       const angle = Number(((2 * Math.atan(sensor / 2 / focal) * 180) / Math.PI).toFixed(2));
-      const on = event.target.checked;
-      shot().commit((setup) => (setup.distance.view_angle = on ? angle : null));
+      shot().commit({ do: "put", path: "distance.view_angle", value: event.target.checked ? angle : null });
     },
   }),
 
@@ -253,10 +223,7 @@ export const distanceParts = {
     async choose(event) {
       const on = event.target.value;
       const id = shot().chosen;
-      await shot().commit((setup) => {
-        const subject = setup.subjects.find((one) => one.id === id);
-        subject.standing = on ? { ...(subject.standing ?? {}), on } : null;
-      });
+      await shot().commit({ do: "stand-on", subject: id, source: on || null });
       if (on && !countOf(shot().subject(id)?.standing?.feet)) await this.look(id);
     },
     measure() {
@@ -323,20 +290,12 @@ export const distanceParts = {
   }),
 };
 
-function turned(source) {
-  if (source.kind === "map") source.white_is_near = source.white_is_near === false;
-  else {
-    const distances = source.pins.map((pin) => pin.distance);
-    source.pins.forEach((pin, i) => (pin.distance = distances[distances.length - 1 - i]));
-  }
-}
-
 const MENDS = {
   turned: {
     words: "Turn it",
     mend({ about }) {
       shot().source = about;
-      shot().commit(changing(turned));
+      shot().commit({ do: "turn-source", source: about });
     },
   },
   "nothing-sharp": { words: "Focus there", mend: ({ value }) => shot().commit(putting("focus.distance", value)) },

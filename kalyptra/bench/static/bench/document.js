@@ -1,7 +1,8 @@
-// The setup on this page: the working copy, what is saved of it, its revisions, and its numbers over time.
-// All rules are the server's; here values are only read, put and sent.
+// The setup on this page: what is saved of it, the commands that are on their way, and its numbers over time.
+// All rules are the server's; here values are read and shown, and commands sent.
 import { askJson } from "../design/scripts/server.js";
 import { bare, copy } from "./bare.js";
+import { read, shown } from "./preview.js";
 import { createSaving } from "./saving.js";
 import { toast } from "./toasts.js";
 
@@ -14,51 +15,21 @@ export const countOf = (found) => (Array.isArray(found) ? found.length : (found?
 const READ_EVERY = 200; // ms between two readings of the numbers in a drag
 const READ_WHOLE = 2000; // frames up to which all numbers are read at once
 const same = (a, b) => a === b || JSON.stringify(a) === JSON.stringify(b);
+const listed = (commands) => (Array.isArray(commands) ? commands : [commands]);
 
-function walk(setup, path, subjectId) {
-  const parts = path.split(".");
-  let at = setup;
-  if (parts[0] === "#") {
-    at = setup.distance.sources.find((one) => one.id === window.Alpine.store("shot").source);
-    parts.shift();
-  }
-  if (parts[0] === "@" || parts[0] === "@line") {
-    at = setup.subjects.find((one) => one.id === subjectId);
-    if (parts[0] === "@line") at = at?.matte.outlines?.find((one) => one.id === window.Alpine.store("shot").line);
-    parts.shift();
-  }
-  const last = parts.pop();
-  for (const part of parts) at = at?.[part];
-  return [at, last];
+// A place as the page's fields name it: of the chosen subject (@), outline (@line) or source (#).
+export function fullPath(path, chosen = window.Alpine.store("shot")) {
+  const [first, ...rest] = path.split(".");
+  const begins = { "@": `subjects.${chosen.chosen}`, "@line": `subjects.${chosen.chosen}.matte.outlines.${chosen.line}`, "#": `distance.sources.${chosen.source}` };
+  return [begins[first] ?? first, ...rest].join(".");
 }
 
-export function readPath(setup, path, subjectId) {
-  const [at, last] = walk(setup, path, subjectId);
-  return at?.[last];
-}
-
-export function putPath(setup, path, subjectId, value) {
-  const [at, last] = walk(setup, path, subjectId);
-  at[last] = value;
-}
+export const readPath = (setup, path) => read(setup, fullPath(path));
 
 export const keyIndex = (keyed, frame) => keyed.keys.findIndex((key) => key.frame === frame);
 
-// A value that holds still keeps its one key; one that moves gets a key at this frame.
-export function putKeyed(keyed, frame, value) {
-  if (keyed.keys.length === 1) {
-    keyed.keys[0].value = value;
-    return;
-  }
-  const found = keyIndex(keyed, frame);
-  if (found >= 0) keyed.keys[found].value = value;
-  else addKey(keyed, frame, value);
-}
-
-export function addKey(keyed, frame, value) {
-  keyed.keys.push({ frame, value, ease: "eased" });
-  keyed.keys.sort((a, b) => a.frame - b.frame);
-}
+// Set a value at a frame; keyed or not is the server's to know, and the page's to show.
+export const setting = (path, frame, value) => ({ do: "set-at", path: fullPath(path), frame, value });
 
 export function createShot(state) {
   const shot = {
@@ -71,7 +42,7 @@ export function createShot(state) {
     line: state.setup.subjects[0]?.matte.outlines?.[0].id ?? null, // the chosen outline
     points: [], // ids of the points chosen in it
     source: state.setup.distance.sources[0].id, // the chosen source of distance
-    drafting: false,
+    gesture: null, // the commands of what is being dragged
     readingWanted: false,
     working: null, // what a gesture makes of the setup, where no number of the page depends on it
     readingBusy: false,
@@ -80,6 +51,9 @@ export function createShot(state) {
 
     url(rest) {
       return `/api/shots/${this.id}/${rest}`;
+    },
+    get drafting() {
+      return this.gesture !== null;
     },
     subject(id) {
       return this.setup.subjects.find((one) => one.id === (id ?? this.chosen));
@@ -92,7 +66,7 @@ export function createShot(state) {
       while (this.unsaved || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
     },
     get(path) {
-      return readPath(this.setup, path, this.chosen);
+      return readPath(this.setup, path);
     },
     // The numbers at a frame; the nearest read one of a very long shot.
     at(frame) {
@@ -105,54 +79,52 @@ export function createShot(state) {
     },
 
     // While something is dragged: show it, save nothing.
-    draft(change) {
-      const next = copy(this.setup);
-      change(next);
-      this.setup = next;
-      this.drafting = true;
+    draft(commands) {
+      this.gesture = listed(commands);
+      this.setup = shown(this.before, this.gesture);
       this.read();
       window.Alpine.store("viewer").draft();
     },
     // The same for what is dragged on the picture or in a drawing: the page's fields need not be gone through.
-    sketch(change, numbers = false) {
-      const next = copy(this.setup);
-      change(next);
-      this.working = next;
-      this.drafting = true;
+    sketch(commands, numbers = false) {
+      this.gesture = listed(commands);
+      this.working = shown(this.before, this.gesture);
       window.Alpine.store("viewer").draft();
       if (numbers && !this.readingBusy) this.read();
     },
-    // What of the working copy is not saved, as the server takes it: parts of the setup that are others.
+    // What of the page is not saved, as the server takes it: a revision, and commands on it.
     parts(more) {
-      const [seen, saved] = [bare(this.seen), bare(this.saved)];
-      const changed = {};
-      for (const name of Object.keys(seen)) if (name !== "version" && !same(seen[name], saved.setup[name])) changed[name] = seen[name];
-      return { base: saved.revision, changed, ...more };
+      return { base: this.saved.revision, commands: [...this.waiting, ...(bare(this.gesture) ?? [])], ...more };
+    },
+    // The setup before what is being dragged.
+    get before() {
+      return shown(bare(this.saved).setup, this.waiting);
     },
     get seen() {
       return this.working ?? this.setup;
     },
     // A whole gesture is one change, and one step of undo.
-    async commit(change) {
-      const next = copy(this.seen);
-      if (change) change(next);
-      this.working = null;
-      this.setup = next;
-      this.drafting = false;
-      await this.changed();
+    async commit(commands = this.gesture) {
+      const done = listed(bare(commands) ?? []);
+      const setup = shown(this.before, done);
+      this.working = this.gesture = null;
+      this.setup = setup;
+      if (done.length) await this.give(done);
     },
-    adopt(state, keepWork = false) {
-      this.saved = state;
-      if (keepWork) return;
-      this.setup = state.setup;
+    // Take what the server has; what is on its way stays on top of it.
+    adopt(state) {
+      this.saved = { ...bare(this.saved), ...state };
+      if (this.drafting) return;
+      const { setup } = state;
+      this.setup = this.before;
       this.working = null;
-      this.drafting = false;
-      if (!this.subject()) this.chosen = state.setup.subjects[0]?.id ?? null;
+      if (this.unsaved) return;
+      if (!this.subject()) this.chosen = setup.subjects[0]?.id ?? null;
       if (!this.outline()) {
         this.line = this.subject()?.matte.outlines?.[0].id ?? null;
         this.points = [];
       }
-      if (!state.setup.distance.sources.some((one) => one.id === this.source)) this.source = state.setup.distance.sources.at(-1).id;
+      if (!setup.distance.sources.some((one) => one.id === this.source)) this.source = setup.distance.sources.at(-1).id;
       window.Alpine.store("lines").key = "";
       this.read();
       window.Alpine.store("viewer").changed();

@@ -20,14 +20,8 @@ export function dragged(surface, event, move, end, still = STILL) {
 }
 
 // What a list needs so that its rows are dragged, or moved by Alt with Up and Down. Rows have the ids of the part's `list`;
-// `of` gives the list in a setup that is put in order.
-export function ordered(commit, of) {
-  const move = (from, to) =>
-    commit((setup) => {
-      const all = of(setup);
-      if (from === to || from < 0 || to < 0 || to >= all.length) return;
-      all.splice(to, 0, ...all.splice(from, 1));
-    });
+// `put` is told which one goes where.
+export function ordered(put) {
   return {
     from: null,
     indexOf(element) {
@@ -42,7 +36,7 @@ export function ordered(commit, of) {
     },
     drop(event) {
       event.preventDefault();
-      if (this.from !== null) move(this.from, this.indexOf(event.target));
+      if (this.from !== null) this.move(this.from, this.indexOf(event.target));
       this.from = null;
     },
     keyed(event) {
@@ -50,7 +44,10 @@ export function ordered(commit, of) {
       if (!by || !event.altKey) return;
       event.preventDefault();
       const from = this.indexOf(event.target);
-      move(from, from + by);
+      this.move(from, from + by);
+    },
+    move(from, to) {
+      if (from !== to && from >= 0 && to >= 0 && to < this.list.length) put(this.list[from].id, to);
     },
   };
 }

@@ -1,7 +1,8 @@
 // The form controls of the design system, tied to a place in the setup.
-import { addKey, bare, keyIndex, putKeyed, putPath } from "./document.js";
+import { bare, fullPath, keyIndex, setting } from "./document.js";
 import { FOCUS, valueAt as valueAtFrame } from "./curve.js";
 import { keyedAt } from "./keys.js";
+import { keysPath, read } from "./preview.js";
 import { fromUnit, shownUnit, toUnit } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -30,50 +31,17 @@ function valueAt(path) {
   return isKeyed(value) ? keyedNow(path) : value;
 }
 
-// Returns the change that puts a value; a draft and a commit share it.
+// The command that puts a value; a draft and a commit share it.
 export function putting(path, value) {
-  const at = frame();
-  const chosen = shot().chosen;
-  return (setup) => {
-    const standing = path === "@.distance" && setup.subjects.find((one) => one.id === chosen)?.standing;
-    if (standing) {
-      standing.by_hand ??= { keys: [] };
-      const found = standing.by_hand.keys.find((key) => key.frame === at);
-      if (found) found.value = value;
-      else addKey(standing.by_hand, at, value);
-      return;
-    }
-    const old = shot().get(path);
-    if (!isKeyed(old)) {
-      putPath(setup, path, chosen, value);
-      return;
-    }
-    const keyed = JSON.parse(JSON.stringify(old));
-    putKeyed(keyed, at, value);
-    putPath(setup, path, chosen, keyed);
-  };
+  if (isKeyed(shot().get(path))) return setting(path, frame(), value);
+  return { do: "put", path: fullPath(path), value };
 }
 
 function togglingKey(path) {
-  const at = frame();
-  const value = keyedNow(path);
-  const chosen = shot().chosen;
-  return (setup) => {
-    const standing = path === "@.distance" && setup.subjects.find((one) => one.id === chosen)?.standing;
-    if (standing) {
-      standing.by_hand ??= { keys: [] };
-      const known = keyIndex(standing.by_hand, at);
-      if (known < 0) addKey(standing.by_hand, at, value);
-      else standing.by_hand.keys.splice(known, 1);
-      if (standing.by_hand.keys.length === 0) standing.by_hand = null;
-      return;
-    }
-    const keyed = JSON.parse(JSON.stringify(shot().get(path)));
-    const found = keyIndex(keyed, at);
-    if (found < 0) addKey(keyed, at, value);
-    else if (keyed.keys.length > 1) keyed.keys.splice(found, 1);
-    putPath(setup, path, chosen, keyed);
-  };
+  const where = fullPath(path);
+  const keyed = bare(read(shot().setup, keysPath(shot().setup, where)));
+  if (keyed && keyIndex(keyed, frame()) >= 0) return { do: "drop-keys", path: where, frames: [frame()] };
+  return { do: "key-here", paths: [where], frame: frame() };
 }
 
 const keyWords = (keyed) => {

@@ -1,8 +1,8 @@
 // Following outlines: start, watch, cancel; frames that need a look; files in and out.
 import { askJson } from "../design/scripts/server.js";
 import { bare, countOf } from "./document.js";
-import { droppingMatteKeys, foundMatte, howWords } from "./found.js";
-import { droppingKeys, handFrames, lines, puttingEase, togglingHandKey } from "./lines.js";
+import { foundMatte, howWords } from "./found.js";
+import { handFrames, lines, togglingHandKey } from "./lines.js";
 import { pointOf } from "./plane.js";
 import { toast } from "./toasts.js";
 
@@ -40,13 +40,14 @@ export function createWork() {
     async follow(end, { subject, line, from } = this.wanted()) {
       const [low, high] = end > from ? [from + 1, end] : [end, from - 1];
       const order = { subject: subject.id, start: from, end, on_loss: this.onLoss };
+      const anew = { subject: subject.id, first: low, last: high }; // hand-made keys that give way
       if (subject.matte.kind === "found") {
-        if (this.keys === "replace") await shot().commit(droppingMatteKeys(subject.id, low, high));
+        if (this.keys === "replace") await shot().commit({ do: "drop-matte-keys", ...anew });
         await this.order({ what: "mattes", ...order });
         return;
       }
       const outlines = this.scope === "outline" ? [line] : subject.matte.outlines.map((one) => one.id);
-      if (this.keys === "replace") await shot().commit(droppingKeys(outlines, low, high));
+      if (this.keys === "replace") await shot().commit({ do: "drop-outline-keys", ...anew, outlines });
       await this.order({ what: "outlines", outlines, ...order });
     },
     // Any work over frames: sent once all is saved, and watched until it ends.
@@ -170,7 +171,7 @@ export const followParts = {
       return shot().outline()?.placement.keys[0].ease === value;
     },
     ease(event) {
-      shot().commit(puttingEase(shot().line, event.currentTarget.dataset.value));
+      shot().commit({ do: "ease-outline", subject: shot().chosen, outline: shot().line, ease: event.currentTarget.dataset.value });
     },
     look() {
       work().look();
@@ -214,10 +215,8 @@ export const followParts = {
       const { frame } = viewer();
       try {
         const outlines = await askJson("POST", shot().url("outlines/read"), { text: await file.text(), frame }, undefined, true);
-        const used = new Set(shot().subject(id).matte.outlines.map((one) => one.id));
-        outlines.forEach((one, i) => (one.id = used.has(one.id) ? `${one.id.slice(0, 8)}x${used.size + i}` : one.id));
-        await shot().commit((setup) => setup.subjects.find((one) => one.id === id).matte.outlines.push(...outlines));
-        shot().line = outlines[0].id;
+        await shot().commit({ do: "add-outlines", subject: id, outlines });
+        if (shot().chosen === id) shot().line = shot().subject(id)?.matte.outlines?.at(-outlines.length)?.id ?? null;
       } catch (refusal) {
         toast(refusal.message, true);
       }

@@ -17,14 +17,6 @@ const matteAt = ({ subject }) => {
 export const keyAt = (at) => matteAt(at)?.keys.find((key) => key.frame === at.frame);
 export const keyHere = () => keyAt(here());
 
-// Hand-made mattes in a stretch that is to be followed anew.
-export function droppingMatteKeys(subject, low, high) {
-  return (setup) => {
-    const { matte } = setup.subjects.find((one) => one.id === subject);
-    matte.keys = matte.keys.filter((one) => one.frame < low || one.frame > high);
-  };
-}
-
 const HOW = { h: "made by hand", f: "followed", p: "hardly seen", s: "a person was found", n: "nobody is seen", b: "from the file", "-": "no matte here" };
 
 export const howWords = (letter) => HOW[letter];

@@ -1,7 +1,7 @@
 // The chosen source over the picture: handles that are dragged, lines of equal distance, and the distance under the pointer.
 import { bare } from "./document.js";
 import { dragged } from "./drag.js";
-import { addingStop, changing, chosenSource, distanceNow, handlesOf, now, nudged, pathsOf, puttingDistance, removingStop, shareAt, wordsOf } from "./sources.js";
+import { addingStop, chosenSource, distanceOf, handlesOf, nudged, pathsOf, puttingDistance, removingStop, shareAt, wordsOf } from "./sources.js";
 import { survey } from "./survey.js";
 import { svg } from "./svg.js";
 import { metres, ruled } from "./words.js";
@@ -93,7 +93,7 @@ export const ground = () => ({
     event.target.focus?.({ preventScroll: true });
     const handle = this.find(id);
     const from = this.place(event);
-    const start = handle.distance ? distanceNow(handle.distance(bare(this.source))) : null;
+    const start = distanceOf(handle, bare(this.source));
     dragged(
       this.$el,
       event,
@@ -102,7 +102,7 @@ export const ground = () => ({
         const to = this.place(at);
         // With Alt a pin stays where it is, and up and down change its distance.
         if (at.altKey && start !== null) shot().sketch(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
-        else shot().sketch(changing((source) => handle.move(source, [handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]])));
+        else shot().sketch(handle.move([handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]]));
       },
       (moved) => {
         this.dragging = false;
@@ -113,16 +113,7 @@ export const ground = () => ({
   twice(event) {
     if (event.target.dataset?.act !== "way" || !this.source.stops) return;
     const to = this.place(event);
-    const share = shareAt(bare(this.source), to);
-    const [before, after] = this.around(share);
-    shot().commit(addingStop(share, 2 / (1 / before + 1 / after)));
-  },
-  // The distances of the stops before and after a place of the way.
-  around(share) {
-    const stops = bare(this.source).stops.map((stop) => [now(stop.at), distanceNow(stop.distance)]).sort((a, b) => a[0] - b[0]); // prettier-ignore
-    const after = stops.find((one) => one[0] >= share) ?? stops.at(-1);
-    const before = stops.findLast((one) => one[0] <= share) ?? stops[0];
-    return [before[1], after[1]];
+    shot().commit(addingStop(shareAt(bare(this.source), to)));
   },
   key(event) {
     const id = event.target.dataset?.handle;
@@ -132,8 +123,8 @@ export const ground = () => ({
     const by = { "[": -1, "]": 1 }[event.key];
     const step = event.shiftKey ? 10 : 1;
     let change = null;
-    if (arrows) change = changing((source) => handle.move(source, [handle.at[0] + arrows[0] * step, handle.at[1] + arrows[1] * step]));
-    else if (by && handle.distance) change = puttingDistance(handle, nudged(distanceNow(handle.distance(bare(this.source))), by));
+    if (arrows) change = handle.move([handle.at[0] + arrows[0] * step, handle.at[1] + arrows[1] * step]);
+    else if (by && handle.distance) change = puttingDistance(handle, nudged(distanceOf(handle, bare(this.source)), by));
     else if (event.key === "Delete" && handle.stop !== undefined) change = removingStop(handle.stop);
     if (!change) return;
     event.preventDefault();

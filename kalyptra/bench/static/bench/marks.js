@@ -13,7 +13,6 @@ const viewer = () => window.Alpine.store("viewer");
 export const brush = () => window.Alpine.store("brush");
 
 const round = (value) => Math.round(value * 10) / 10;
-const byFrame = (a, b) => a.frame - b.frame;
 const WORDS = {
   keep: "Stroke over what belongs to the subject. [ and ] change the width, Escape leaves.",
   drop: "Stroke over what does not belong to it. [ and ] change the width, Escape leaves.",
@@ -21,33 +20,16 @@ const WORDS = {
   point: "Press on the person to find. Escape leaves.",
 };
 
-export const EMPTY = { kind: "found", keys: [], frames: [], person: null };
-
-export function newSubject(matte, name) {
+// A new subject whose matte is still to be found.
+export function newSubject(name = "") {
   const id = newId();
-  const count = shot().setup.subjects.length;
-  const focus = shot().at(viewer().frame)?.lens.focus ?? 2;
-  shot().chosen = id;
-  shot().line = null;
-  shot().points = [];
-  return shot().commit((setup) => {
-    setup.subjects.push({
-      id, name: name ?? `Subject ${count + 1}`, ink: count % 4, enabled: true, acts: "cut-out", matte,
-      refine: { edge: "fast", edge_width: Math.max(2, Math.round(shot().clip.width / 160)) },
-      distance: { keys: [{ frame: shot().setup.footage.first, value: focus, ease: "eased" }] },
-    });
-  }); // prettier-ignore
+  const added = shot().commit({ do: "add-subject", id, name, frame: viewer().frame });
+  [shot().chosen, shot().line, shot().points] = [id, null, []];
+  return added;
 }
 
-// A subject that was deleted meanwhile stays away.
-const changingKeys =
-  (subject, keys) =>
-  ({ subjects }) => {
-    const matte = subjects.find((one) => one.id === subject)?.matte;
-    if (matte?.kind === "found") matte.keys = keys(matte.keys);
-  };
-const puttingKey = ({ subject, frame }, key) => changingKeys(subject, (keys) => [...keys.filter((one) => one.frame !== frame), { frame, ...key }].sort(byFrame));
-const droppingKey = ({ subject, frame }) => changingKeys(subject, (keys) => keys.filter((one) => one.frame !== frame));
+const puttingKey = ({ subject, frame }, key) => ({ do: "put-matte-key", subject, key: { ...key, frame } });
+const droppingKey = ({ subject, frame }) => ({ do: "drop-matte-keys", subject, first: frame, last: frame });
 const gone = ({ subject }) => !shot().subject(subject);
 const samePlace = (a, b) => a.subject === b.subject && a.frame === b.frame;
 
@@ -282,11 +264,11 @@ export const matteParts = {
 
   newMatte: () => ({
     async brush() {
-      await newSubject(structuredClone(EMPTY));
+      await newSubject();
       brush().start("keep");
     },
     async people() {
-      await newSubject(structuredClone(EMPTY), "People");
+      await newSubject("People");
       people(null);
     },
   }),
@@ -305,7 +287,7 @@ export const matteParts = {
       if (!file) return;
       const { fresh, plate } = this.$root.dataset;
       try {
-        const made = fresh === undefined ? null : newSubject(structuredClone(EMPTY), file.name.replace(/\.[^.]*$/, "").slice(0, 60) || undefined);
+        const made = fresh === undefined ? null : newSubject(file.name.replace(/\.[^.]*$/, "").slice(0, 60));
         const subject = shot().chosen;
         await made;
         await shot().settled();

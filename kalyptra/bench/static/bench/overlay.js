@@ -246,7 +246,7 @@ export const overlay = () => ({
     const points = act === "point" ? this.shifted(start, new Set(shot().points), dx, dy) : this.levered(start, point, act, dx, dy, event.altKey);
     const now = points.find((p) => p.id === point);
     const spot = act === "point" ? { x: now.x, y: now.y } : act === "before" ? { x: now.bx, y: now.by } : { x: now.ax, y: now.ay };
-    return { points, change: puttingPoints(outline, lines().matrix(outline), points), words: `x ${spot.x.toFixed(1)} px, y ${spot.y.toFixed(1)} px`, at: spot };
+    return { points, change: puttingPoints(outline, points), words: `x ${spot.x.toFixed(1)} px, y ${spot.y.toFixed(1)} px`, at: spot };
   },
   shifted(points, chosen, dx, dy) {
     return points.map((p) => (chosen.has(p.id) ? carried(shift(dx, dy), [p])[0] : p));
@@ -291,7 +291,7 @@ export const overlay = () => ({
   commitPoints(points) {
     const outline = shot().line;
     lines().hold(outline, points);
-    shot().commit(puttingPoints(outline, lines().matrix(outline), points));
+    shot().commit(puttingPoints(outline, points));
   },
   addPoint(place) {
     const points = lines().points(shot().line);

@@ -1,5 +1,5 @@
 // Drawing a new outline: corner by corner, or freehand.
-import { fitLine, newId, newOutline, pointsOfCurve } from "./lines.js";
+import { curveOf, fitLine, newId, pointsOfCurve } from "./lines.js";
 import { corner, corners, ellipse, pathOf, rounded } from "./plane.js";
 import { svg } from "./svg.js";
 import { toast } from "./toasts.js";
@@ -48,10 +48,14 @@ export function createPen() {
       return { subject: shot().chosen, frame: viewer().frame, joins: this.joins };
     },
     add(points, { subject, frame, joins } = this.begun) {
-      const outline = newOutline(points, frame, joins ?? "add");
-      if (joins === null) addSubject(outline);
-      else shot().commit((setup) => setup.subjects.find((one) => one.id === subject)?.matte.outlines?.push(outline));
-      shot().line = outline.id;
+      const drawn = { id: newId(), curve: curveOf(points) };
+      if (joins !== null) shot().commit({ do: "draw-outline", subject, frame, joins, ...drawn });
+      else {
+        const id = newId();
+        shot().commit({ do: "add-subject", id, frame, drawn });
+        shot().chosen = id;
+      }
+      shot().line = drawn.id;
       this.stop();
     },
     close() {
@@ -110,26 +114,6 @@ export function createPen() {
       return parts;
     },
   };
-}
-
-function addSubject(outline) {
-  const count = shot().setup.subjects.length;
-  const id = newId();
-  const hold = (value) => ({ keys: [{ frame: shot().setup.footage.first, value, ease: "eased" }] });
-  const focus = shot().at(viewer().frame)?.lens.focus ?? 2;
-  shot().chosen = id;
-  shot().commit((setup) => {
-    setup.subjects.push({
-      id,
-      name: `Subject ${count + 1}`,
-      ink: count % 4,
-      enabled: true,
-      acts: "cut-out",
-      matte: { kind: "outline", outlines: [outline] },
-      refine: { grow: 0, feather_in: 4, feather_out: 4, profile: "smooth", invert: false },
-      distance: hold(focus),
-    });
-  });
 }
 
 // The ring at a distance from the line, with what each point adds.

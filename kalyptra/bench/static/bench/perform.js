@@ -82,12 +82,7 @@ export const performing = () => ({
     try {
       const found = await askJson("POST", shot().url("focus/fit"), { samples: this.samples, tolerance: this.tolerance }, undefined, true);
       const [first, last] = [found.keys[0].frame, found.keys.at(-1).frame];
-      await shot().commit((setup) => {
-        const before = setup.focus.distance.keys.filter((key) => key.frame < first);
-        const after = setup.focus.distance.keys.filter((key) => key.frame > last);
-        if (before.length) before.at(-1).ease = before.at(-1).frame === first - 1 ? before.at(-1).ease : "hold";
-        setup.focus.distance.keys = [...before, ...found.keys, ...after];
-      });
+      await shot().commit({ do: "perform", keys: found.keys });
       curve().choose(FOCUS, found.keys.map((key) => key.frame)); // prettier-ignore
       this.words = `Frames ${first} to ${last}: ${found.keys.length} keys, at most ${found.error.toFixed(4)} dioptres off your hand. Go to any frame and perform again from there.`;
     } catch (refusal) {

@@ -3,7 +3,7 @@
 import { bare } from "./document.js";
 import { dragged } from "./drag.js";
 import { putting } from "./fields.js";
-import { changing, distanceNow, handlesOf, puttingDistance } from "./sources.js";
+import { distanceNow, distanceOf, handlesOf, puttingDistance } from "./sources.js";
 import { survey } from "./survey.js";
 import { svg } from "./svg.js";
 import { metres, rulers } from "./words.js";
@@ -107,10 +107,11 @@ export const plan = () => ({
     if (!chosen) return parts;
     for (const handle of handlesOf(source)) {
       if (!handle.distance) continue;
-      const y = this.y(1 / distanceNow(handle.distance(source)), range);
+      const distance = distanceOf(handle, source);
+      const y = this.y(1 / distance, range);
       const x = this.x(Math.min(1, Math.max(0, handle.at[0] / shot().clip.width)), y);
       parts.push(svg("circle", { class: "plan-pin", cx: x, cy: y, r: 5, "data-grab": handle.id, tabindex: 0, role: "button",
-        "aria-label": `${handle.words}, ${metres(distanceNow(handle.distance(source)))}` })); // prettier-ignore
+        "aria-label": `${handle.words}, ${metres(distance)}` })); // prettier-ignore
     }
     if (source.kind === "backdrop") {
       const y = this.y(1 / distanceNow(source.distance), range);
@@ -161,7 +162,7 @@ export const plan = () => ({
     const distance = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
     if (grab === "focus") return putting("focus.distance", Math.max(shot().setup.lens.focal_length_mm / 900, distance));
     if (grab === "near" || grab === "far") return this.limit(grab, dioptres, lens);
-    if (grab === "backdrop") return changing((source) => (source.distance = this.withKey(source.distance, distance)));
+    if (grab === "backdrop") return putting("#.distance", distance);
     if (grab.startsWith("subject:")) {
       const id = grab.slice(8);
       shot().chosen = id;
@@ -169,31 +170,18 @@ export const plan = () => ({
     }
     const source = shot().setup.distance.sources.find((one) => one.id === shot().source);
     const handle = handlesOf(bare(source)).find((one) => one.id === grab);
-    return (setup) => {
-      puttingDistance(handle, distance)(setup);
-      if (share !== null && handle.stop === undefined) changing((one) => handle.move(one, [share * shot().clip.width, handle.at[1]]))(setup);
-    };
-  },
-  withKey(keyed, distance) {
-    const next = JSON.parse(JSON.stringify(keyed));
-    const found = next.keys.find((key) => key.frame === viewer().frame);
-    if (next.keys.length === 1) next.keys[0].value = distance;
-    else if (found) found.value = distance;
-    else next.keys.push({ frame: viewer().frame, value: distance, ease: "eased" });
-    next.keys.sort((a, b) => a.frame - b.frame);
-    return next;
+    const beside = share !== null && handle.stop === undefined;
+    return [puttingDistance(handle, distance), ...(beside ? [handle.move([share * shot().clip.width, handle.at[1]])] : [])];
   },
   // Limits lie as far from the focus, in dioptres, as the f-number is large; a range that is held is moved itself.
   limit(end, dioptres, lens) {
     const value = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
-    if (shot().setup.lens.held) return (setup) => (setup.lens.held[end] = end === "near" ? Math.min(value, setup.lens.held.far) : Math.max(value, setup.lens.held.near));
+    const { held } = shot().setup.lens;
+    if (held) return { do: "put", path: `lens.held.${end}`, value: end === "near" ? Math.min(value, held.far) : Math.max(value, held.near) };
     const own = Math.abs(1 / lens[end === "near" ? "near" : "far"] - 1 / lens.focus) || 1 / lens.near - 1 / lens.focus;
     const wanted = Math.max(1e-4, end === "near" ? dioptres - 1 / lens.focus : 1 / lens.focus - dioptres);
     const number = Math.min(256, Math.max(0.01, Number((lens.f_number * (wanted / own)).toPrecision(3))));
-    return (setup) => {
-      putting("lens.f_number", number)(setup);
-      setup.lens.aperture = "f-number";
-    };
+    return [putting("lens.f_number", number), { do: "put", path: "lens.aperture", value: "f-number" }];
   },
   down(event) {
     const { grab, source } = event.target.dataset ?? {};
@@ -237,6 +225,6 @@ export const plan = () => ({
     if (grab.startsWith("subject:")) return 1 / subjects[grab.slice(8)].distance;
     const source = bare(shot().setup.distance.sources.find((one) => one.id === shot().source));
     if (grab === "backdrop") return 1 / distanceNow(source.distance);
-    return 1 / distanceNow(handlesOf(source).find((one) => one.id === grab).distance(source));
+    return 1 / distanceOf(handlesOf(source).find((one) => one.id === grab), source); // prettier-ignore
   },
 });

@@ -1,6 +1,6 @@
 // Pointing at the picture: the distance under the pointer becomes a mark, or the pull that arrives there now.
 import { bare } from "./document.js";
-import { arriving, curve, FOCUS, markAt, putting } from "./curve.js";
+import { curve, FOCUS, markAt } from "./curve.js";
 import { newId } from "./lines.js";
 import { survey } from "./survey.js";
 import { svg } from "./svg.js";
@@ -11,7 +11,6 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 export const pointing = () => window.Alpine.store("pointing");
 const ALIKE = 0.012; // share of the dioptres by which a place may differ from a subject or a mark and still be it
-const MOST_MARKS = 100;
 
 // What lies at a place: metres, and the subject whose distance that is.
 export function seenAt(x, y) {
@@ -28,37 +27,31 @@ export function markFor(found, name) {
   const marks = bare(shot().setup.focus.marks ?? []);
   const known = found.subject ? marks.find((one) => one.subject === found.subject.id) : found.mark;
   if (known) return { mark: known, fresh: false };
-  const letter = marks.length < 26 ? "ABCDEFGHIJKLMNOPQRSTUVWXYZ"[marks.length] : String(marks.length + 1);
-  const made = { id: newId(), name: name ?? found.subject?.name ?? `Mark ${letter}`, distance: found.distance, subject: found.subject?.id ?? null };
+  const made = { id: newId(), name: (name ?? found.subject?.name ?? "").slice(0, 40), distance: found.distance, subject: found.subject?.id ?? null };
   return { mark: made, fresh: true };
 }
 
-const withMark = (mark) => (setup) => {
-  setup.focus.marks ??= [];
-  setup.focus.marks.push(mark);
-};
+const adding = (mark) => ({ do: "add-mark", ...mark });
 
 // A mark at what was pointed at.
 export function addMark(found) {
   const { mark, fresh } = markFor(found);
-  if (!fresh) return toast(`${mark.name} is marked already.`);
-  if ((shot().setup.focus.marks ?? []).length >= MOST_MARKS) return toast("There are 100 marks already. Remove one first.", true);
-  shot().commit(withMark(mark));
+  if (fresh) shot().commit(adding(mark));
+  else toast(`${mark.name} is marked already.`);
+}
+
+// Commands on the mark of what was pointed at: it is made where there is none.
+export function onMark(found, command) {
+  const named = found.subject || found.mark ? markFor(found) : null;
+  return [...(named?.fresh ? [adding(named.mark)] : []), command(named?.mark.id ?? null)];
 }
 
 // The pull that arrives, at this frame, at what was pointed at.
 export function pullTo(found) {
   const frame = viewer().frame;
-  const named = found.subject || found.mark ? markFor(found) : null;
-  const target = named ? { mark: named.mark.id, value: found.distance } : { mark: null, value: found.distance };
-  const { first } = shot().setup.footage;
-  const take = Math.min(curve().take, frame - first);
-  const change = take > 0 ? arriving(frame, take, target) : putting(FOCUS, { frame, ease: "hold", ...target });
+  const take = Math.min(curve().take, frame - shot().setup.footage.first);
   curve().choose(FOCUS, take > 0 ? [frame - take, frame] : [frame]);
-  shot().commit((setup) => {
-    if (named?.fresh) withMark(named.mark)(setup);
-    change(setup);
-  });
+  shot().commit(onMark(found, (mark) => ({ do: "pull-to", frame, take, mark, value: found.distance })));
 }
 
 export function createPointing() {

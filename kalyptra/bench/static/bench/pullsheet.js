@@ -3,7 +3,7 @@ import { askJson } from "../design/scripts/server.js";
 import { bare } from "./document.js";
 import { easeWords, markLook } from "./chart.js";
 import { changingKeys, curve, FOCUS, keyValue, markAt, moving, putting, scaling } from "./curve.js";
-import { addMark, markFor, pointing } from "./pull.js";
+import { addMark, onMark, pointing } from "./pull.js";
 import { toast } from "./toasts.js";
 import { fromUnit, metres, shownUnit, toUnit } from "./words.js";
 
@@ -11,7 +11,7 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const number = (event) => (event.target.value.trim() === "" ? NaN : Number(event.target.value.trim().replace(",", ".")));
 
-const changingMark = (id, change) => (setup) => change(setup.focus.marks.find((one) => one.id === id));
+const puttingMark = (id, what, value) => ({ do: "put", path: `focus.marks.${id}.${what}`, value });
 
 export const pullParts = {
   tapes: () => ({
@@ -47,24 +47,19 @@ export const pullParts = {
     idOf: (event) => event.target.closest("[data-id]").dataset.id,
     rename(event) {
       const name = event.target.value.trim().slice(0, 40);
-      if (name) shot().commit(changingMark(this.idOf(event), (mark) => (mark.name = name)));
+      if (name) shot().commit(puttingMark(this.idOf(event), "name", name));
     },
     put(event) {
       const value = fromUnit(number(event), "m");
-      if (Number.isFinite(value)) shot().commit(changingMark(this.idOf(event), (mark) => (mark.distance = Math.min(100000, Math.max(0.02, value)))));
+      if (Number.isFinite(value)) shot().commit(puttingMark(this.idOf(event), "distance", value));
     },
     putHand(event) {
       const { what } = event.target.dataset;
       const value = number(event);
-      if (Number.isFinite(value)) shot().commit(changingMark(this.idOf(event), (mark) => (mark[what] = Math.min(48, Math.max(0, what === "steady" ? Math.round(value) : value)))));
+      if (Number.isFinite(value)) shot().commit(puttingMark(this.idOf(event), what, what === "steady" ? Math.round(value) : value));
     },
-    // A mark that is gone leaves its distance to the keys that were on it.
     remove(event) {
-      const id = this.idOf(event);
-      shot().commit((setup) => {
-        for (const key of setup.focus.distance.keys) if (key.mark === id) Object.assign(key, { value: Number(markAt(id, key.frame).toPrecision(6)), mark: null });
-        setup.focus.marks = setup.focus.marks.filter((one) => one.id !== id);
-      });
+      shot().commit({ do: "remove-mark", id: this.idOf(event) });
     },
     add() {
       const value = fromUnit(Number(this.typed.trim().replace(",", ".")), "m");
@@ -107,12 +102,8 @@ export const pullParts = {
       if (!subject) return;
       const frame = viewer().frame;
       const value = shot().at(frame).subjects[subject.id]?.distance ?? 2;
-      const { mark, fresh } = markFor({ distance: value, subject, mark: null });
       curve().choose(FOCUS, [frame]);
-      shot().commit((setup) => {
-        if (fresh) (setup.focus.marks ??= []).push(mark);
-        putting(FOCUS, { frame, value, mark: mark.id, ease: "hold" })(setup);
-      });
+      shot().commit(onMark({ distance: value, subject, mark: null }, (mark) => putting(FOCUS, { frame, value, mark, ease: "hold" })));
     },
     keyHere() {
       const frame = viewer().frame;
@@ -122,10 +113,7 @@ export const pullParts = {
     },
     cut() {
       const frame = viewer().frame;
-      shot().commit((setup) => {
-        const cuts = setup.focus.cuts ?? [];
-        setup.focus.cuts = cuts.includes(frame) ? cuts.filter((one) => one !== frame) : [...cuts, frame].sort((a, b) => a - b);
-      });
+      shot().commit({ do: "put-cut", frame, on: !shot().setup.focus.cuts.includes(frame) });
     },
     get cutWords() {
       return (shot().setup.focus.cuts ?? []).includes(viewer().frame) ? "Remove the cut" : "Cut here";
@@ -273,7 +261,7 @@ export const pullParts = {
       if (!file) return;
       try {
         const keys = await askJson("POST", shot().url("focus/read"), { text: await file.text() }, undefined, true);
-        await shot().commit((setup) => (setup.focus.distance.keys = keys));
+        await shot().commit({ do: "replace-focus", keys });
         toast(`${keys.length} keys were read from ${file.name}.`);
       } catch (refusal) {
         toast(refusal.message, true);

@@ -25,7 +25,8 @@ export function rowsOf(setup) {
     for (const [name, inner] of Object.entries(value)) {
       if (["matte", "focus", "feet"].includes(name)) continue;
       const own = inner?.kind ? `${nameOf(inner)}: ` : path === "subjects" ? `${inner.name}: ` : words;
-      walk(inner, path ? `${path}.${name}` : name, own);
+      const place = inner?.id ?? name; // others may put a list in another order meanwhile
+      walk(inner, path ? `${path}.${place}` : place, own);
     }
   };
   walk(setup, "", "");

@@ -1,12 +1,14 @@
 // Getting changes to the server, whatever comes between: a change is kept in the browser until the server has it, and sent
 // again with growing pauses.
 import { askJson } from "../design/scripts/server.js";
-import { copy } from "./bare.js";
+import { bare } from "./bare.js";
 import { closeToast, toast } from "./toasts.js";
 
 const PAUSES = [0, 1, 2, 4, 8, 15, 30]; // s; the first is no trouble yet: an idle connection may just have been closed
 const REFUSED = [400, 409, 413, 422]; // the server looked at it and will not take it; everything else may pass
 const ORPHAN = 90e3; // ms after which what another tab kept belongs to nobody: it touches it more often while it lives
+
+const newToken = () => Array.from(crypto.getRandomValues(new Uint8Array(10)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
 function tabName() {
   let name = sessionStorage.getItem("kalyptra-tab");
@@ -29,9 +31,9 @@ function createKeep(shot) {
     }
   };
   return {
-    put(base, setup) {
+    put(changes) {
       try {
-        localStorage.setItem(own, JSON.stringify({ base, setup, at: Date.now() }));
+        localStorage.setItem(own, JSON.stringify({ changes, at: Date.now() }));
       } catch {
         // The storage is full: the change is on the page alone, which warns before it is left.
       }
@@ -43,7 +45,7 @@ function createKeep(shot) {
       const key = keys.find((one) => one === own) ?? keys.find((one) => Date.now() - (read(one)?.at ?? 0) > ORPHAN);
       const found = key ? read(key) : null;
       if (key) localStorage.removeItem(key);
-      return found?.setup ? found : null;
+      return found?.changes?.length ? found : null;
     },
   };
 }
@@ -61,22 +63,25 @@ export function createSaving(state) {
   return {
     saved: state,
     conflict: null,
-    changes: 0, // how often the working copy was changed
-    savedChanges: 0, // how many of these the server has
+    pending: [], // changes that the server does not have: each the commands of one gesture, and the revision it was given on
     sending: null, // the promise of all being saved, while it is not
     trouble: "", // why it is not, in words
     steps: Promise.resolve(),
 
     get unsaved() {
-      return this.changes !== this.savedChanges;
+      return this.pending.length > 0;
+    },
+    // All commands that the server does not have.
+    get waiting() {
+      return bare(this.pending).flatMap((change) => change.commands);
     },
     tryNow() {
       wake();
     },
-    // The working copy was changed, and is to be saved.
-    changed() {
-      this.changes += 1;
-      keep.put(this.saved.revision, this.setup);
+    // Commands were given, and are to be saved as one change.
+    give(commands) {
+      this.pending = [...bare(this.pending), { base: this.saved.revision, commands, token: newToken() }];
+      keep.put(bare(this.pending));
       return this.send();
     },
     send() {
@@ -86,24 +91,34 @@ export function createSaving(state) {
     async sendAll() {
       let tries = 0;
       while (this.unsaved && !this.conflict) {
-        const sent = this.changes;
+        const [change] = bare(this.pending);
         try {
-          const found = await askJson("PUT", this.url("setup"), { base: this.saved.revision, setup: copy(this.setup) });
-          this.savedChanges = sent;
+          const now = await askJson("POST", this.url("changes"), change);
           this.calm();
           tries = 0;
-          // What was changed while the save was under way stays on top of it.
-          this.adopt(found, this.unsaved || this.drafting);
-          if (this.unsaved) keep.put(found.revision, this.setup);
-          else keep.drop();
+          this.taken(now);
         } catch (refusal) {
           if (!REFUSED.includes(refusal.status)) {
             tries += 1;
             await this.wait(tries, refusal);
           } else if (refusal.status === 409 && refusal.answer.now) this.conflict = refusal.answer;
-          else this.giveUp(refusal);
+          else {
+            // The server looked at the change and refuses it.
+            this.calm();
+            toast(refusal.message, true);
+            this.taken(bare(this.saved));
+          }
         }
       }
+    },
+    // The first change is dealt with; the others go on from what is in force now.
+    taken(now) {
+      this.pending = bare(this.pending)
+        .slice(1)
+        .map((change) => ({ ...change, base: now.revision }));
+      if (this.unsaved) keep.put(bare(this.pending));
+      else keep.drop();
+      this.adopt(now);
     },
     async wait(tries, refusal) {
       const seconds = PAUSES[Math.min(tries, PAUSES.length) - 1];
@@ -111,24 +126,12 @@ export function createSaving(state) {
         this.trouble = refusal.message;
         this.notice = toast(`The last change is not saved. It is kept on this page, and tried again. ${refusal.message}`, true);
       }
-      keep.put(this.saved.revision, this.setup);
+      keep.put(bare(this.pending));
       await pause(seconds);
     },
     calm() {
       if (this.trouble) closeToast(this.notice);
       this.trouble = "";
-    },
-    // The server looked at the change and refuses it.
-    giveUp(refusal) {
-      this.calm();
-      toast(refusal.message, true);
-      this.discard(this.saved);
-    },
-    // The working copy gives way to what the server has.
-    discard(found) {
-      this.savedChanges = this.changes;
-      keep.drop();
-      this.adopt(found);
     },
     // Undo and redo, one after the other, when all changes before them are saved.
     step(direction) {
@@ -145,41 +148,37 @@ export function createSaving(state) {
       try {
         this.adopt(await askJson("POST", this.url(direction), { base: this.saved.revision }));
       } catch (refusal) {
-        if (refusal.status === 409) this.conflict = refusal.answer;
-        else toast(refusal.message, refusal.status !== 422);
+        if (refusal.status === 409) {
+          this.adopt(refusal.answer.now);
+          toast("This shot was changed elsewhere meanwhile. What is in force now is shown; go back or on from there.", true);
+        } else toast(refusal.message, refusal.status !== 422);
         // Whether it was done is not known where its answer was lost.
         if (!REFUSED.includes(refusal.status)) await this.refresh().catch(() => null);
       }
     },
-    // Take what the server has now, unless something here is not saved: that is put on top, or asked about.
+    // Take what the server has now; what is not saved stays on top of it.
     async refresh() {
       await this.sending;
-      const found = await askJson("GET", this.url("").replace(/\/$/, ""));
-      if (!this.unsaved && !this.drafting) this.adopt(found);
+      this.adopt(await askJson("GET", this.url("").replace(/\/$/, "")));
     },
+    // Leave the change out, or carry it out on what it was given on: what came between gives way, and stays in the history.
     async resolveConflict(mine) {
       const { now } = this.conflict;
       this.conflict = null;
-      if (!mine) this.discard(now);
-      else {
-        this.saved = now;
-        await this.changed();
-      }
+      if (mine) this.pending = bare(this.pending).map((change, i) => (i ? change : { ...change, over: true }));
+      else this.taken(now);
+      if (this.unsaved) await this.send();
     },
     // What had not been saved when the page was left is put back.
     recover() {
       const found = keep.take();
-      if (!found || JSON.stringify(found.setup) === JSON.stringify(this.saved.setup)) return;
+      if (!found) return;
       const time = new Date(found.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
-      this.setup = found.setup;
-      if (found.base === this.saved.revision) {
-        toast(`A change of ${time} had not been saved. It was put back.`);
-        this.changed();
-        return;
-      }
-      this.changes += 1;
-      keep.put(found.base, found.setup);
-      this.conflict = { error: `A change of ${time} had not been saved, and this shot was changed elsewhere since. Nothing is lost: take what is in force now, or save yours on top of it.`, now: this.saved };
+      this.pending = found.changes;
+      this.setup = this.before;
+      keep.put(found.changes);
+      toast(`A change of ${time} had not been saved. It was put back.`);
+      this.send();
     },
   };
 }

@@ -1,4 +1,5 @@
 // What the stages' sheets show besides their fields.
+import { fullPath } from "./document.js";
 import { ordered } from "./drag.js";
 import { brush } from "./marks.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
@@ -89,23 +90,15 @@ export const sheets = {
         event.target.value = this.name;
         return;
       }
-      const id = shot().chosen;
-      shot().commit((setup) => (setup.subjects.find((one) => one.id === id).name = name));
+      shot().commit({ do: "put", path: fullPath("@.name"), value: name });
     },
     remove() {
-      const id = shot().chosen;
-      const away = now()?.subjects[id]?.distance;
-      // What referred to it goes on without it: sources hold everywhere, marks stay where it was.
-      shot().commit((setup) => {
-        setup.subjects = setup.subjects.filter((one) => one.id !== id);
-        for (const source of setup.distance.sources) if (source.region?.subject === id) source.region = null;
-        for (const mark of setup.focus.marks ?? []) if (mark.subject === id) Object.assign(mark, { subject: null, distance: away ?? mark.distance });
-      });
+      shot().commit({ do: "remove-subject", id: shot().chosen, frame: viewer().frame });
     },
   }),
 
   outlines: () => ({
-    ...ordered((change) => shot().commit(change), (setup) => setup.subjects.find((one) => one.id === shot().chosen).matte.outlines), // prettier-ignore
+    ...ordered((id, to) => shot().commit({ do: "reorder", path: fullPath("@.matte.outlines"), id, to })),
     get list() {
       return (shot().subject()?.matte.outlines ?? []).map((one, i) => ({
         id: one.id,
@@ -129,11 +122,7 @@ export const sheets = {
       pen().start(event.currentTarget.dataset.tool, event.currentTarget.dataset.joins);
     },
     remove() {
-      const [subject, line] = [shot().chosen, shot().line];
-      shot().commit((setup) => {
-        const { matte } = setup.subjects.find((one) => one.id === subject);
-        if (matte.outlines.length > 1) matte.outlines = matte.outlines.filter((one) => one.id !== line);
-      });
+      shot().commit({ do: "remove-outline", subject: shot().chosen, outline: shot().line });
     },
   }),
 
@@ -193,7 +182,7 @@ export const sheets = {
         if (!chosen.has(p.id)) return p;
         return soft ? { ...p, [soft]: Math.min(400, Math.max(0, value)) } : carried(shift(dx, dy), [p])[0];
       });
-      const change = puttingPoints(shot().line, lines().matrix(shot().line), points);
+      const change = puttingPoints(shot().line, points);
       lines().hold(shot().line, points);
       shot().commit(change);
     },
@@ -206,7 +195,7 @@ export const sheets = {
     },
     choose(event) {
       const width = Number(event.target.value);
-      if (width) shot().commit((setup) => (setup.lens.sensor_width_mm = width));
+      if (width) shot().commit({ do: "put", path: "lens.sensor_width_mm", value: width });
     },
   }),
 
@@ -227,9 +216,8 @@ export const sheets = {
     },
     flip(event) {
       const { near, far } = now()?.lens ?? { near: 1, far: 3 };
-      const ends = { near: Number(near.toFixed(2)), far: Number((far ?? 100).toFixed(2)), roll_off: 0.2 };
-      const on = event.target.checked;
-      shot().commit((setup) => (setup.lens.held = on ? ends : null));
+      const ends = { near: Number(near.toFixed(2)), far: Number((far ?? 100).toFixed(2)) };
+      shot().commit({ do: "hold-range", ...(event.target.checked ? ends : {}) });
     },
   }),
 

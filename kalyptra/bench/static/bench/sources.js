@@ -1,7 +1,7 @@
 // Sources of distance on this page: new ones, what each draws over the picture, and what its handles change.
-import { bare, copy, putKeyed } from "./document.js";
+import { bare, setting } from "./document.js";
 import { keyedAt } from "./keys.js";
-import { newId } from "./lines.js";
+import { read } from "./preview.js";
 import { metres } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -18,9 +18,7 @@ export const KINDS = {
   map: "Map file",
 };
 
-const hold = (value) => ({ keys: [{ frame: shot().setup.footage.first, value, ease: "eased" }] });
 const round = (value) => Math.round(value * 10) / 10;
-const place = (x, y) => hold([round(x), round(y)]);
 const limited = (value) => Math.min(100000, Math.max(0.02, Number(value.toPrecision(6))));
 
 export const chosenSource = () => shot().seen.distance.sources.find((one) => one.id === shot().source);
@@ -30,69 +28,47 @@ export const nameOf = (source) => source.name || KINDS[source.kind];
 export const now = (keyed, name) => keyedAt(bare(keyed), viewer().frame, name);
 export const distanceNow = (keyed) => now(keyed, "distance");
 
-export function newSource(kind) {
-  const { width: w, height: h } = shot().clip;
-  const focus = shot().at(viewer().frame)?.lens.focus ?? 2;
-  const [near, far] = [limited(focus * 0.6), limited(focus * 4)];
-  const stops = [{ at: hold(0), distance: hold(near) }, { at: hold(1), distance: hold(far) }]; // prettier-ignore
-  const made = {
-    backdrop: () => ({ distance: hold(far) }),
-    pins: () => ({ pins: [{ place: place(w / 2, h * 0.85), distance: hold(near) }, { place: place(w / 2, h * 0.2), distance: hold(far) }] }),
-    ground: () => ({ horizon: hold(round(h * 0.42)), height: hold(1.5), joins: "nearer" }),
-    corners: () => ({ corners: [place(w * 0.3, h * 0.25), place(w * 0.7, h * 0.25), place(w * 0.82, h * 0.8), place(w * 0.18, h * 0.8)], width: hold(0.21) }),
-    line: () => ({ start: place(w / 2, h * 0.85), end: place(w / 2, h * 0.2), stops }),
-    round: () => ({ centre: place(w * 0.45, h * 0.5), across: hold(round(w * 0.35)), down: hold(round(h * 0.45)), stops: [{ at: hold(0), distance: hold(limited(focus)) }, stops[1]] }),
-    band: () => ({ centre: place(w / 2, h * 0.58), width: hold(round(h * 0.14)), fall_near: hold(round(h * 0.36)), fall_far: hold(round(h * 0.42)), distance: hold(limited(focus)), reach: hold(Number((0.8 / focus).toPrecision(3))) }),
-  }[kind](); // prettier-ignore
-  return { id: newId(), kind, name: KINDS[kind], ...made };
-}
+// Commands on the chosen source at this frame.
+const put = (place, value) => setting(`#.${place}`, viewer().frame, value);
+const putPlace = (place, [x, y]) => put(place, [round(x), round(y)]);
 
-// Change the chosen source in a setup.
-export function changing(change) {
-  const id = shot().source;
-  return (setup) => change(setup.distance.sources.find((one) => one.id === id));
-}
-
-const put = (keyed, value) => putKeyed(keyed, viewer().frame, value);
-const putPlace = (keyed, [x, y]) => put(keyed, [round(x), round(y)]);
-
-// Handles of a source: id, place, words, a change for a new place, and the keyed distance it has, if any.
+// Handles of a source: id, place, words, the command for a new place, and where its distance lies, if it has one.
 const HANDLES = {
   backdrop: () => [],
   map: () => [],
   pins: (source) =>
     source.pins.map((pin, i) => ({
-      id: `pin${i}`, at: now(pin.place), words: `Pin ${i + 1}`, distance: (one) => one.pins[i].distance,
-      move: (one, to) => putPlace(one.pins[i].place, to),
+      id: `pin${i}`, at: now(pin.place), words: `Pin ${i + 1}`, distance: `pins.${i}.distance`,
+      move: (to) => putPlace(`pins.${i}.place`, to),
     })), // prettier-ignore
   corners: (source) =>
-    source.corners.map((corner, i) => ({ id: `corner${i}`, at: now(corner), words: `Corner ${i + 1}`, move: (one, to) => putPlace(one.corners[i], to) })),
+    source.corners.map((corner, i) => ({ id: `corner${i}`, at: now(corner), words: `Corner ${i + 1}`, move: (to) => putPlace(`corners.${i}`, to) })),
   ground(source) {
     const { width } = shot().clip;
     const [level, roll] = [now(source.horizon), source.roll ? now(source.roll) : 0];
     const slope = Math.tan((roll * Math.PI) / 180);
-    const turned = ([x, y], from) => put(from.roll, round((Math.atan2(y - now(from.horizon), x - width / 2) * 180) / Math.PI));
+    const turned = ([x, y]) => put("roll", round((Math.atan2(y - level, x - width / 2) * 180) / Math.PI));
     return [
-      { id: "horizon", at: [width / 2, level], words: "Horizon", move: (one, to) => put(one.horizon, round(to[1])) },
-      { id: "roll", at: [width * 0.86, level + slope * width * 0.36], words: "Roll of the horizon", move: (one, to) => turned(to, withRoll(one)) },
+      { id: "horizon", at: [width / 2, level], words: "Horizon", move: (to) => put("horizon", round(to[1])) },
+      { id: "roll", at: [width * 0.86, level + slope * width * 0.36], words: "Roll of the horizon", move: turned },
     ];
   },
   line(source) {
     const [a, b] = [now(source.start), now(source.end)];
     const ends = [
-      { id: "start", at: a, words: "Start of the line", end: true, move: (one, to) => putPlace(one.start, to) },
-      { id: "end", at: b, words: "End of the line", end: true, move: (one, to) => putPlace(one.end, to) },
+      { id: "start", at: a, words: "Start of the line", end: true, move: (to) => putPlace("start", to) },
+      { id: "end", at: b, words: "End of the line", end: true, move: (to) => putPlace("end", to) },
     ];
     return [...ends, ...stopHandles(source, (share) => [a[0] + (b[0] - a[0]) * share, a[1] + (b[1] - a[1]) * share])];
   },
   round(source) {
     const [centre, across, down] = [now(source.centre), now(source.across), now(source.down)];
     const [ux, uy] = axis(source);
-    const along = (one, to, x, y) => Math.max(1, round(Math.abs((to[0] - centre[0]) * x + (to[1] - centre[1]) * y)));
+    const along = (to, x, y) => Math.max(1, round(Math.abs((to[0] - centre[0]) * x + (to[1] - centre[1]) * y)));
     return [
-      { id: "centre", at: centre, words: "Centre", end: true, move: (one, to) => putPlace(one.centre, to) },
-      { id: "across", at: [centre[0] + ux * across, centre[1] + uy * across], words: "Reach across", end: true, move: (one, to) => put(one.across, along(one, to, ux, uy)) },
-      { id: "down", at: [centre[0] - uy * down, centre[1] + ux * down], words: "Reach down", end: true, move: (one, to) => put(one.down, along(one, to, -uy, ux)) },
+      { id: "centre", at: centre, words: "Centre", end: true, move: (to) => putPlace("centre", to) },
+      { id: "across", at: [centre[0] + ux * across, centre[1] + uy * across], words: "Reach across", end: true, move: (to) => put("across", along(to, ux, uy)) },
+      { id: "down", at: [centre[0] - uy * down, centre[1] + ux * down], words: "Reach down", end: true, move: (to) => put("down", along(to, -uy, ux)) },
       ...stopHandles(source, (share) => [centre[0] - ux * across * share, centre[1] - uy * across * share]),
     ];
   },
@@ -105,11 +81,11 @@ const HANDLES = {
     const reach = shot().clip.width * 0.3;
     const turned = (to) => round((Math.atan2(to[1] - centre[1], to[0] - centre[0]) * 180) / Math.PI);
     return [
-      { id: "centre", at: centre, words: "Middle of the band", distance: (one) => one.distance, move: (one, to) => putPlace(one.centre, to) },
-      { id: "width", at: beside(half), words: "Width of the band", end: true, move: (one, to) => put(one.width, Math.max(0, round(2 * Math.abs(away(to))))) },
-      { id: "near", at: beside(half + near), words: "Fall-off, near side", end: true, move: (one, to) => put(one.fall_near, Math.max(1, round(away(to) - half))) },
-      { id: "far", at: beside(-half - far), words: "Fall-off, far side", end: true, move: (one, to) => put(one.fall_far, Math.max(1, round(-away(to) - half))) },
-      { id: "turn", at: [centre[0] + ux * reach, centre[1] + uy * reach], words: "Turn of the band", end: true, move: (one, to) => put(withTurn(one).turn, turned(to)) },
+      { id: "centre", at: centre, words: "Middle of the band", distance: "distance", move: (to) => putPlace("centre", to) },
+      { id: "width", at: beside(half), words: "Width of the band", end: true, move: (to) => put("width", Math.max(0, round(2 * Math.abs(away(to))))) },
+      { id: "near", at: beside(half + near), words: "Fall-off, near side", end: true, move: (to) => put("fall_near", Math.max(1, round(away(to) - half))) },
+      { id: "far", at: beside(-half - far), words: "Fall-off, far side", end: true, move: (to) => put("fall_far", Math.max(1, round(-away(to) - half))) },
+      { id: "turn", at: [centre[0] + ux * reach, centre[1] + uy * reach], words: "Turn of the band", end: true, move: (to) => put("turn", turned(to)) },
     ];
   },
 }; // prettier-ignore
@@ -120,13 +96,11 @@ function stopHandles(source, where) {
     at: where(now(stop.at)),
     words: `Stop ${i + 1}`,
     stop: i,
-    distance: (one) => one.stops[i].distance,
-    move: (one, to) => put(one.stops[i].at, shareAt(one, to)),
+    distance: `stops.${i}.distance`,
+    move: (to) => put(`stops.${i}.at`, shareAt(source, to)),
   }));
 }
 
-const withTurn = (one) => ((one.turn ??= hold(0)), one);
-const withRoll = (one) => ((one.roll ??= hold(0)), one);
 const axis = (source) => {
   const turn = ((source.turn ? now(source.turn) : 0) * Math.PI) / 180;
   return [Math.cos(turn), Math.sin(turn)];
@@ -185,22 +159,12 @@ export function pathsOf(source) {
   return [];
 }
 
-// A stop more, at a place of the way, with the distance that the way has there.
-export function addingStop(share, distance) {
-  return changing((source) => {
-    source.stops.push({ at: hold(share), distance: hold(limited(distance)) });
-    source.stops.sort((a, b) => now(a.at) - now(b.at));
-  });
-}
-
-export const removingStop = (i) => changing((source) => source.stops.length > 2 && source.stops.splice(i, 1));
-
 // Nearer or farther by equal steps of dioptres and of ratio: a little of both serves near and far things.
 export const nudged = (value, by) => limited(value * Math.pow(1.02, by));
 
-export function puttingDistance(handle, value) {
-  return changing((source) => put(handle.distance(source), limited(value)));
-}
+export const puttingDistance = (handle, value) => put(handle.distance, limited(value));
+export const distanceOf = (handle, source) => (handle.distance ? distanceNow(read(source, handle.distance)) : null);
+export const wordsOf = (handle, source) => (handle.distance ? metres(distanceOf(handle, source)) : "");
 
-export const wordsOf = (handle, source) => (handle.distance ? metres(distanceNow(handle.distance(source))) : "");
-export const copied = (source) => ({ ...copy(source), id: newId() });
+export const addingStop = (at) => ({ do: "add-stop", source: shot().source, at: Math.round(at * 1000) / 1000, frame: viewer().frame });
+export const removingStop = (stop) => ({ do: "remove-stop", source: shot().source, stop });

@@ -9,11 +9,12 @@ from unittest import mock
 
 from kalyptra.bench import mattes
 from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.core.edit.subjects import RemoveSubject
 from kalyptra.library import revisions
 from kalyptra.library.demo import load_demo
 from kalyptra.library.models import Shot
 
-SETUP = "**/api/shots/*/setup"
+CHANGES = "**/api/shots/*/changes"
 
 
 class Saving(BrowserCase):
@@ -56,7 +57,7 @@ class Saving(BrowserCase):
         self.open("Tea glass")
         page, head = self.page, self.shot.head
         self.assertFalse(self.would_warn())
-        page.route(SETUP, lambda route: route.fulfill(status=500, body="<h1>Server Error</h1>"))
+        page.route(CHANGES, lambda route: route.fulfill(status=500, body="<h1>Server Error</h1>"))
         self.begin_at(3)
         page.get_by_text("not saved, trying again").wait_for()
         self.assertIn("It is kept on this page, and tried again", page.locator(".toast").first.inner_text())
@@ -65,7 +66,7 @@ class Saving(BrowserCase):
         page.get_by_text("had not been saved. It was put back.").wait_for()
         page.get_by_text("not saved, trying again").wait_for()
         self.assertEqual(self.shot.head, head)
-        page.unroute(SETUP)
+        page.unroute(CHANGES)
         page.get_by_role("button", name="Try now").click()
         self.wait_until(lambda: self.shot.setup.footage.first == 3)
         page.get_by_text(f"revision {head + 1}").wait_for()
@@ -81,36 +82,51 @@ class Saving(BrowserCase):
         revisions.save(shot.pk, shot.head, shot.setup.model_copy(update={"footage": range_}), None)
 
     def offline(self) -> None:
-        self.page.route(SETUP, lambda route: route.abort("internetdisconnected"))
+        self.page.route(CHANGES, lambda route: route.abort("internetdisconnected"))
 
-    def test_what_was_changed_elsewhere_meanwhile_is_asked_about_and_neither_is_lost(self) -> None:
+    def test_what_was_changed_elsewhere_meanwhile_stays_beside_what_is_saved_now(self) -> None:
+        self.open("Tea glass")
+        page, head = self.page, self.shot.head
+        self.offline()
+        self.begin_at(4)
+        page.get_by_text("not saved, trying again").wait_for()
+        self.change_elsewhere(last=80)
+        page.unroute(CHANGES)
+        page.get_by_role("button", name="Try now").click()
+        page.wait_for_selector(f'canvas[data-shown^="{head + 2}|"]')
+        footage = self.shot.setup.footage
+        self.assertEqual((footage.first, footage.last, self.would_warn(), self.kept()), (4, 80, False, []))
+
+    def test_where_the_two_cannot_both_hold_people_are_asked_and_neither_is_lost(self) -> None:
         for mine in (False, True):
-            self.open("Tea glass")
-            page, head = self.page, self.shot.head
+            self.open("Parcel runner")
+            page, head, name = self.page, self.shot.head, self.shot.setup.subjects[0].name
+            page.get_by_role("button", name="Subjects").click()
+            page.get_by_role("button", name=name).first.click()
             self.offline()
-            self.begin_at(4)
+            page.get_by_label("Name", exact=True).first.fill("Night runner")
+            page.get_by_label("Name", exact=True).first.press("Enter")
             page.get_by_text("not saved, trying again").wait_for()
-            last = 81 if mine else 80
-            self.change_elsewhere(last=last)
-            page.unroute(SETUP)
+            revisions.change(self.shot_id, head, [RemoveSubject(id=self.shot.setup.subjects[0].id)], None)
+            page.unroute(CHANGES)
             page.get_by_role("button", name="Try now").click()
-            page.get_by_text("was changed elsewhere").wait_for()
+            page.get_by_text("What this changes is not there any more").wait_for()
             self.assertTrue(self.would_warn())
-            page.get_by_role("button", name="Save mine on top" if mine else "Take the newer one").click()
-            if mine:
-                self.wait_until(lambda: self.shot.head == head + 2)  # noqa: B023
-                self.assertEqual(self.shot.setup.footage.first, 4)
-            else:
-                page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
-                self.assertEqual((self.shot.head, self.shot.setup.footage.last), (head + 1, 80))
-            self.assertFalse(self.would_warn())
+            page.get_by_role("button", name="Take back what came between" if mine else "Leave my change out").click()
+            self.wait_until(lambda: not self.would_warn())
+            names = [one.name for one in self.shot.setup.subjects]
+            self.assertEqual(("Night runner" in names, name in names), (mine, False))
             self.assertEqual(self.kept(), [])
+            revisions.undo(self.shot_id, self.shot.head)
+            if mine:
+                revisions.undo(self.shot_id, self.shot.head)
+            self.assertEqual(self.shot.head, head)
 
     def kept(self) -> list[str]:
         """What the browser keeps of changes that are not saved."""
         return list(self.page.evaluate("Object.keys(localStorage).filter((key) => key.startsWith('kalyptra-unsaved'))"))
 
-    def test_what_a_closed_tab_left_is_asked_about_where_the_shot_went_on(self) -> None:
+    def test_what_a_closed_tab_left_is_saved_by_the_next_on_top_of_what_came_since(self) -> None:
         self.open("Tea glass")
         page, head = self.page, self.shot.head
         self.offline()
@@ -121,15 +137,14 @@ class Saving(BrowserCase):
         # The tab is gone for a while: what it kept is nobody's, and the next tab finds it.
         page.evaluate(
             "() => { for (const key of Object.keys(localStorage)) { const held = JSON.parse(localStorage.getItem(key) || 'null');"
-            " if (held?.setup) localStorage.setItem(`${key}-gone`, JSON.stringify({ ...held, at: Date.now() - 200000 })); } }"
+            " if (held?.changes) localStorage.setItem(`${key}-gone`, JSON.stringify({ ...held, at: Date.now() - 200000 })); } }"
         )
-        page.unroute(SETUP)
+        page.unroute(CHANGES)
         tab = page.context.new_page()
         tab.goto(f"/shots/{self.shot_id}/")
-        tab.get_by_text("had not been saved, and this shot was changed elsewhere since").wait_for()
-        tab.get_by_role("button", name="Save mine on top").click()
+        tab.get_by_text("had not been saved. It was put back.").wait_for()
         self.wait_until(lambda: self.shot.head == head + 2)
-        self.assertEqual(self.shot.setup.footage.first, 5)
+        self.assertEqual((self.shot.setup.footage.first, self.shot.setup.footage.last), (5, 80))
 
     def test_a_tab_does_not_take_what_a_living_one_is_still_trying_to_save(self) -> None:
         self.open("Tea glass")
@@ -142,7 +157,7 @@ class Saving(BrowserCase):
         self.assertEqual(tab.get_by_text("had not been saved").count(), 0)
         self.assertEqual(len(self.kept()), 1)
 
-    def test_changes_made_while_one_is_not_saved_are_saved_with_it_as_one(self) -> None:
+    def test_changes_made_while_one_is_not_saved_are_saved_after_it_each_as_one_step(self) -> None:
         self.open("Tea glass")
         head = self.shot.head
         self.offline()
@@ -151,17 +166,19 @@ class Saving(BrowserCase):
         self.begin_at(5)  # Home is where the range begins
         self.page.keyboard.press("Control+z")
         self.page.get_by_text("The last change is not saved yet.").wait_for()
-        self.page.unroute(SETUP)
+        self.page.unroute(CHANGES)
         self.page.get_by_role("button", name="Try now").click()
-        self.wait_until(lambda: self.shot.head == head + 1)
+        self.wait_until(lambda: self.shot.head == head + 2)
         self.assertEqual(self.shot.setup.footage.first, 7)
-        self.page.get_by_text(f"revision {head + 1}").wait_for()
+        self.page.get_by_text(f"revision {head + 2}").wait_for()
+        self.page.keyboard.press("Control+z")
+        self.wait_until(lambda: self.shot.setup.footage.first == 2)
 
     def test_what_the_server_looked_at_and_refuses_is_taken_back_with_its_words(self) -> None:
         self.open("Tea glass")
         head = self.shot.head
         answer = '{"error": "This setup cannot be used: footage. The saved one is unchanged."}'
-        self.page.route(SETUP, lambda route: route.fulfill(status=422, content_type="application/json", body=answer))
+        self.page.route(CHANGES, lambda route: route.fulfill(status=422, content_type="application/json", body=answer))
         self.begin_at(2)
         self.page.get_by_text("This setup cannot be used: footage.").wait_for()
         self.assertEqual((self.shot.head, self.would_warn(), self.kept()), (head, False, []))
@@ -206,20 +223,20 @@ class Saving(BrowserCase):
                 failed.append(route.request.url)
                 route.abort("connectionreset")
 
-        self.page.route(SETUP, once)
+        self.page.route(CHANGES, once)
         self.begin_at(2)
         self.wait_until(lambda: self.shot.setup.footage.first == 2)
         self.assertEqual((len(failed), self.page.locator(".toast").count()), (1, 0))
 
     def test_undo_waits_for_the_save_before_it(self) -> None:
         self.open("Tea glass")
-        head, save = self.shot.head, revisions.save
+        head, change = self.shot.head, revisions.change
 
         def slow(*arguments: Any) -> Shot:
             time.sleep(1)
-            return save(*arguments)
+            return change(*arguments)
 
-        with mock.patch.object(revisions, "save", slow):
+        with mock.patch.object(revisions, "change", slow):
             self.begin_at(2)
             self.page.keyboard.press("Control+z")
             self.wait_until(lambda: self.shot.revisions.count() > head and self.shot.head == head)

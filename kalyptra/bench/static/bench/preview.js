@@ -1,0 +1,76 @@
+// What commands that are on their way make of the setup on this page, so that it answers at once. The rules are the
+// server's (core/edit): its answer takes the place of this. A browser test holds the two together for the commands that
+// are known here; all others show when they are answered. What does not change is shared, not copied.
+const ease = "eased";
+const FOCUS = "focus.distance";
+
+function keyOf(whole, name) {
+  if (!Array.isArray(whole)) return name;
+  const index = whole.findIndex((one) => one?.id === name);
+  return index < 0 ? Number(name) : index;
+}
+
+// What lies at a place of a setup; nothing where there is no such place.
+export function read(setup, path) {
+  let found = setup;
+  for (const name of path.split(".")) found = found?.[keyOf(found, name)];
+  return found;
+}
+
+function changed(whole, names, change) {
+  if (names.length === 0) return change(whole);
+  const key = keyOf(whole, names[0]);
+  if (whole?.[key] === undefined) return whole;
+  const inner = changed(whole[key], names.slice(1), change);
+  if (inner === whole[key]) return whole;
+  const copy = Array.isArray(whole) ? [...whole] : { ...whole };
+  copy[key] = inner;
+  return copy;
+}
+
+// Where a value's keys lie: of a subject on a ground they are those that correct the ground's.
+export function keysPath(setup, path) {
+  const [list, id, name, ...rest] = path.split(".");
+  const standing = list === "subjects" && name === "distance" && rest.length === 0 && read(setup, `subjects.${id}`)?.standing;
+  return standing ? `subjects.${id}.standing.by_hand` : path;
+}
+
+const byFrame = (a, b) => a.frame - b.frame;
+const settled = (still, moved) => [...new Map([...still, ...moved].map((key) => [key.frame, key])).values()].sort(byFrame);
+
+function keyed(setup, path, change) {
+  const where = keysPath(setup, path);
+  const byHand = where !== path;
+  return changed(setup, where.split("."), (old) => {
+    const keys = change(old?.keys ?? [], byHand);
+    return keys.length ? { ...old, keys } : null;
+  });
+}
+
+// Keys of the focus alone can be on a mark.
+const whole = (path, { mark = null, ...key }) => ({ ease, ...key, ...(path === FOCUS ? { mark } : {}) });
+const offMark = (path) => (path === FOCUS ? { mark: null } : {});
+
+const KNOWN = {
+  put: (setup, { path, value }) => changed(setup, path.split("."), () => value),
+  "set-at": (setup, { path, frame, value }) =>
+    keyed(setup, path, (keys, byHand) => {
+      if (keys.length === 1 && !byHand) return [{ ...keys[0], value, ...offMark(path) }];
+      return settled(keys, [{ ease, ...keys.find((key) => key.frame === frame), frame, value, ...offMark(path) }]);
+    }),
+  "put-keys": (setup, { path, keys: put }) => keyed(setup, path, (keys) => settled(keys, put.map((key) => whole(path, key)))),
+  "drop-keys": (setup, { path, frames }) =>
+    keyed(setup, path, (keys, byHand) => {
+      const left = keys.filter((key) => !frames.includes(key.frame));
+      return left.length || byHand ? left : keys.slice(0, 1);
+    }),
+  "move-keys": (setup, { path, frames, by = 0, about = 0, share = 1 }) =>
+    keyed(setup, path, (keys) => {
+      const moved = keys.filter((key) => frames.includes(key.frame)).map((key) => ({ ...key, frame: Math.max(0, Math.round(about + (key.frame - about) * share) + by) }));
+      return settled(keys.filter((key) => !frames.includes(key.frame)), moved); // prettier-ignore
+    }),
+  "ease-keys": (setup, { path, frames, ease: put }) => keyed(setup, path, (keys) => keys.map((key) => (frames.includes(key.frame) ? { ...key, ease: put } : key))),
+  "set-range": (setup, { first, last }) => ({ ...setup, footage: { first: first ?? setup.footage.first, last: last ?? setup.footage.last } }),
+};
+
+export const shown = (setup, commands) => commands.reduce((now, one) => KNOWN[one.do]?.(now, one) ?? now, setup);

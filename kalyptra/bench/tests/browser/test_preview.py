@@ -1,0 +1,49 @@
+"""What the page shows of commands that are on their way is what the core makes of them."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from hypothesis import find, settings
+
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.core.edit import Command, Refused, apply
+from kalyptra.core.tests.test_edit import CLIP, commands, full
+
+SHOWN = {"put", "set-at", "put-keys", "drop-keys", "move-keys", "ease-keys", "set-range"}
+CASES = 60
+
+
+class Preview(BrowserCase):
+    def test_a_command_shows_on_the_page_as_the_core_carries_it_out(self) -> None:
+        start = full().model_dump(mode="json")
+        given_commands, wanted = self.cases()
+        script = (
+            "([start, all]) => import('/static/bench/preview.js').then((m) => all.map((one) => m.shown(start, [one])))"
+        )
+        self.page.goto("/sign-in/")
+        shown = self.page.evaluate(script, [start, [one.model_dump(mode="json") for one in given_commands]])
+        for command, ours, theirs in zip(given_commands, shown, wanted, strict=True):
+            self.assertEqual(plain(ours), plain(theirs), command)
+
+    def cases(self) -> tuple[list[Command], list[dict[str, Any]]]:
+        """Commands of the kinds that the page shows at once and that are not refused, and what comes of each."""
+        taken: list[tuple[Command, dict[str, Any]]] = []
+
+        def enough(command: Command) -> bool:
+            if getattr(command, "do", "") in SHOWN:
+                try:
+                    taken.append((command, apply(full(), [command], CLIP).model_dump(mode="json")))
+                except Refused:
+                    return False
+            return len(taken) >= CASES
+
+        find(commands(), enough, settings=settings(max_examples=20_000, database=None, deadline=None))
+        self.assertEqual({getattr(command, "do", "") for command, _ in taken}, SHOWN)
+        return [one for one, _ in taken], [one for _, one in taken]
+
+
+def plain(setup: dict[str, Any]) -> Any:
+    """Numbers as both sides write them."""
+    return json.loads(json.dumps(setup), parse_int=float, parse_float=lambda text: round(float(text), 9))

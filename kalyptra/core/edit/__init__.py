@@ -1,0 +1,73 @@
+"""Commands: every change of a setup, by hand or by a job, is one or more of these, and nothing else changes a setup."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+from pydantic import Field
+
+from kalyptra.core.edit.command import Clip, Command, Refused
+from kalyptra.core.edit.focus import AddMark, Perform, PullTo, PutCut, RemoveMark, ReplaceFocus
+from kalyptra.core.edit.mattes import DropMatteKeys, PutMatteKey
+from kalyptra.core.edit.outlines import (
+    AddOutlines,
+    DrawOutline,
+    DropOutlineKeys,
+    EaseOutline,
+    KeyOutline,
+    MoveOutlineKey,
+    PlaceOutlines,
+    RemoveOutline,
+    ShapeOutline,
+)
+from kalyptra.core.edit.shot import HoldRange, SetRange
+from kalyptra.core.edit.sources import (
+    AddSource,
+    AddStop,
+    CopySource,
+    PutRegion,
+    RemoveSource,
+    RemoveStop,
+    ThirdPin,
+    TurnSource,
+    UseRecipe,
+)
+from kalyptra.core.edit.subjects import AddSubject, RemoveSubject, StandOn
+from kalyptra.core.edit.values import DropKeys, EaseKeys, KeyHere, MoveKeys, Put, PutKeys, Reorder, SetAt
+from kalyptra.core.setup.document import Setup
+
+ByHand = Annotated[
+    Put | SetAt | PutKeys | KeyHere | DropKeys | MoveKeys | EaseKeys | Reorder
+    | AddSubject | RemoveSubject | StandOn
+    | DrawOutline | AddOutlines | RemoveOutline | ShapeOutline | PlaceOutlines | KeyOutline | DropOutlineKeys
+    | MoveOutlineKey | EaseOutline
+    | PutMatteKey | DropMatteKeys
+    | AddSource | CopySource | RemoveSource | PutRegion | TurnSource | AddStop | RemoveStop | ThirdPin | UseRecipe
+    | AddMark | RemoveMark | PullTo | Perform | ReplaceFocus | PutCut
+    | SetRange | HoldRange,
+    Field(discriminator="do"),
+]  # fmt: skip
+"""The commands that people give; what jobs give is in `findings`."""
+
+
+def apply(setup: Setup, commands: Sequence[Command], clip: Clip) -> Setup:
+    """The setup with commands carried out, one after the other; all of them, or none.
+
+    Raises:
+        Refused: one cannot be carried out on this setup.
+    """
+    for command in commands:
+        setup = command.apply(setup, clip)
+    return setup
+
+
+def words_of(commands: Sequence[Command]) -> str:
+    """What commands do, for the history: the first one, and how many more."""
+    if not commands:
+        return ""
+    text = commands[0].words
+    return text[0].upper() + text[1:] + ("." if len(commands) == 1 else f", and {len(commands) - 1} more.")
+
+
+__all__ = ["ByHand", "Clip", "Command", "Refused", "apply", "words_of"]

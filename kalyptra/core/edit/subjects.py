@@ -1,0 +1,149 @@
+"""Commands on whole subjects."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kalyptra.core.edit.at import with_value
+from kalyptra.core.edit.command import Clip, Command, Refused, SubjectId, evolved, made
+from kalyptra.core.setup.distance import Backdrop, Corners, Distance, Ground, Pinned, Standing
+from kalyptra.core.setup.document import Edge, FrameNumber, OutlineMatte, Refine, Setup, Subject
+from kalyptra.core.setup.keyed import Frozen, constant
+from kalyptra.core.setup.keying import drawn_outline
+from kalyptra.core.setup.outline import Curve
+from kalyptra.core.setup.resolve import camera_of, distance_of, focus_of
+from kalyptra.core.setup.stored import FoundMatte
+
+INKS = 4
+DRAWN_FEATHER = 4.0
+"""Px on either side that a drawn subject begins with. Common practice, no source."""
+EDGE_SHARE = 1 / 160
+"""Share of the picture's width that the edge of a found matte may take. Common practice, no source."""
+MOST_SUBJECTS = 64
+
+
+class Drawn(Frozen):
+    """An outline as it was drawn, px of the source."""
+
+    id: SubjectId
+    curve: Curve
+
+
+class AddSubject(Command):
+    """A new subject where the focus is: with the outline that was drawn, or with a matte that is still to be found."""
+
+    do: Literal["add-subject"] = "add-subject"
+    id: SubjectId
+    name: Annotated[str, Field(max_length=60)] = ""
+    frame: FrameNumber
+    drawn: Drawn | None = None
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        if any(one.id == self.id for one in setup.subjects):
+            raise Refused("This subject is there already.")
+        if len(setup.subjects) >= MOST_SUBJECTS:
+            raise Refused(f"There are {MOST_SUBJECTS} subjects already. Remove one first.")
+        focus = focus_of(setup, self.frame, camera_of(setup, clip.size))
+        count = len(setup.subjects)
+        subject = made(
+            Subject,
+            {
+                "id": self.id,
+                "name": self.name.strip() or f"Subject {count + 1}",
+                "ink": count % INKS,
+                "matte": self._matte(),
+                "refine": self._refine(clip),
+                "distance": constant(max(0.02, min(focus, 100_000.0)), Distance),
+            },
+        )
+        return evolved(setup, subjects=(*setup.subjects, subject))
+
+    def _matte(self) -> OutlineMatte | FoundMatte:
+        if self.drawn is None:
+            return FoundMatte()
+        return OutlineMatte(outlines=(drawn_outline(self.drawn.id, self.frame, self.drawn.curve),))
+
+    def _refine(self, clip: Clip) -> Refine:
+        if self.drawn is not None:
+            return Refine(feather_in=DRAWN_FEATHER, feather_out=DRAWN_FEATHER)
+        return Refine(edge=Edge.FAST, edge_width=min(200.0, max(2.0, round(clip.width * EDGE_SHARE))))
+
+    @property
+    def words(self) -> str:
+        return "a subject was added"
+
+
+class RemoveSubject(Command):
+    """Take a subject away. Sources that held in its matte hold everywhere, marks on it stay where they were."""
+
+    do: Literal["remove-subject"] = "remove-subject"
+    id: SubjectId
+    frame: FrameNumber = 0
+    """The frame at which the distance is taken that its marks keep."""
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        subject = subject_of(setup, self.id)
+        distance = distance_of(setup, subject, self.frame, camera_of(setup, clip.size))
+        sources = tuple(
+            evolved(one, region=None) if one.region and one.region.subject == self.id else one
+            for one in setup.distance.sources
+        )
+        marks = tuple(
+            evolved(one, subject=None, distance=min(max(distance, 0.02), 100_000.0)) if one.subject == self.id else one
+            for one in setup.focus.marks
+        )
+        return evolved(
+            setup,
+            subjects=tuple(one for one in setup.subjects if one.id != self.id),
+            distance=evolved(setup.distance, sources=sources),
+            focus=evolved(setup.focus, marks=marks),
+        )
+
+    @property
+    def words(self) -> str:
+        return "a subject was removed"
+
+
+class StandOn(Command):
+    """Let a subject stand on a ground, from which its distance follows; or on none."""
+
+    do: Literal["stand-on"] = "stand-on"
+    subject: SubjectId
+    source: Annotated[str, Field(max_length=16)] | None
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        subject = subject_of(setup, self.subject)
+        if self.source is None:
+            return changing_subject(setup, self.subject, standing=None)
+        if not isinstance(setup.distance.source(self.source), Backdrop | Pinned | Ground | Corners):
+            raise Refused("Nothing can stand on that source. Choose a backdrop, a plane, a ground or four corners.")
+        before = subject.standing
+        standing = evolved(before, on=self.source) if before else made(Standing, {"on": self.source})
+        return changing_subject(setup, self.subject, standing=standing)
+
+    @property
+    def words(self) -> str:
+        return "a subject was stood on a ground" if self.source else "a subject was lifted off its ground"
+
+
+def subject_of(setup: Setup, name: str) -> Subject:
+    """
+    Raises:
+        Refused: it is not there any more.
+    """
+    found = next((one for one in setup.subjects if one.id == name), None)
+    if found is None:
+        raise Refused("This subject is not there any more. It was removed meanwhile.")
+    return found
+
+
+def changing_subject(setup: Setup, name: str, **fields: object) -> Setup:
+    """The setup with other fields of a subject.
+
+    Raises:
+        Refused: it is not there any more, or a field is out of bounds.
+    """
+    subject_of(setup, name)
+    return with_value(setup, f"subjects.{name}", lambda subject: evolved(subject, **fields))

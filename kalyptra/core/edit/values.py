@@ -1,0 +1,295 @@
+"""Commands on plain values and on keys over time, wherever they lie."""
+
+from __future__ import annotations
+
+from enum import Enum
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from kalyptra.core.edit.at import Path, value_at, with_value
+from kalyptra.core.edit.command import Clip, Command, Frames, Refused, made
+from kalyptra.core.setup.distance import Distance
+from kalyptra.core.setup.document import FrameNumber, Setup
+from kalyptra.core.setup.focus import FocusCurve
+from kalyptra.core.setup.keyed import Ease, Frozen, Handles, Keyed, mix_distance, mix_linear, mix_place
+from kalyptra.core.setup.resolve import camera_of, distance_of, focus_of
+
+FOCUS = "focus.distance"
+Number = Annotated[float, Field(ge=-1e9, le=1e9)]
+KeyValue = Number | tuple[Number, Number]
+Timed = Keyed[Any] | FocusCurve
+LISTS = frozenset({"subjects", "distance.sources", "focus.marks"})
+"""Lists that are put in order; those of outlines are named by their subject."""
+NAMES = {
+    "focus.distance": "the focus", "f_number": "the f-number", "softness": "the softness", "distance": "a distance",
+}  # fmt: skip
+
+
+def named(path: str) -> str:
+    """A place in words."""
+    last = path.split(".")[-1]
+    return NAMES.get(path) or NAMES.get(last) or last.replace("_", " ")
+
+
+class Put(Command):
+    """Put a plain value: a number, a choice, a switch, a name."""
+
+    do: Literal["put"] = "put"
+    path: Path
+    value: bool | int | Number | Annotated[str, Field(max_length=200)] | None
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        return with_value(setup, self.path, self._changed)
+
+    def _changed(self, old: Any) -> Any:
+        if old is not None and not isinstance(old, bool | int | float | str | Enum):
+            raise Refused("This is no plain value; it is changed in another way.")
+        return self.value
+
+    @property
+    def words(self) -> str:
+        return f"{named(self.path)} was set"
+
+
+class TimedKey(Frozen):
+    """A key as it is put; of the focus curve it may be on a mark."""
+
+    frame: FrameNumber
+    value: KeyValue
+    ease: Ease | Handles = Ease.EASED
+    mark: Annotated[str, Field(max_length=16)] | None = None
+
+    def fields(self, of_focus: bool) -> dict[str, Any]:
+        found = {"frame": self.frame, "value": self.value, "ease": self.ease}
+        return found | {"mark": self.mark} if of_focus else found
+
+
+class SetAt(Command):
+    """Set a value at a frame: one that holds still keeps its one key, one that moves gets a key there."""
+
+    do: Literal["set-at"] = "set-at"
+    path: Path
+    frame: FrameNumber
+    value: KeyValue
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        return with_keys(setup, self.path, self._changed)
+
+    def _changed(self, keyed: Timed, by_hand: bool) -> list[dict[str, Any]]:
+        keys = fields_of(keyed)
+        if len(keys) == 1 and not by_hand:
+            return [keys[0] | {"value": self.value, **_off_mark(keyed)}]
+        known = next((key for key in keys if key["frame"] == self.frame), {"ease": Ease.EASED})
+        return settled(keys, [known | {"frame": self.frame, "value": self.value, **_off_mark(keyed)}])
+
+    @property
+    def words(self) -> str:
+        return f"{named(self.path)} was set"
+
+
+class PutKeys(Command):
+    """Put keys, in place of those at the same frames."""
+
+    do: Literal["put-keys"] = "put-keys"
+    path: Path
+    keys: Annotated[tuple[TimedKey, ...], Field(min_length=1, max_length=20_000)]
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        return with_keys(
+            setup,
+            self.path,
+            lambda keyed, _: settled(
+                fields_of(keyed), [one.fields(isinstance(keyed, FocusCurve)) for one in self.keys]
+            ),
+        )
+
+    @property
+    def words(self) -> str:
+        return f"{_keys(len(self.keys))} of {named(self.path)} {_were(len(self.keys))} put"
+
+
+class KeyHere(Command):
+    """Make keys at a frame that hold what each value is there."""
+
+    do: Literal["key-here"] = "key-here"
+    paths: Annotated[tuple[Path, ...], Field(min_length=1, max_length=64)]
+    frame: FrameNumber
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        for path in self.paths:
+            value = now(setup, path, self.frame, clip)
+            keyed = timed_at(setup, path)[1]
+            if keyed and any(key.frame == self.frame for key in keyed.keys):
+                continue
+            setup = PutKeys(path=path, keys=(TimedKey(frame=self.frame, value=value),)).apply(setup, clip)
+        return setup
+
+    @property
+    def words(self) -> str:
+        what = named(self.paths[0]) if len(self.paths) == 1 else "a source"
+        return f"{what} was keyed"
+
+
+class DropKeys(Command):
+    """Take keys away. One stays, since a value must be something; corrections by hand may all go."""
+
+    do: Literal["drop-keys"] = "drop-keys"
+    path: Path
+    frames: Frames
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        gone = set(self.frames)
+
+        def left(keyed: Timed, by_hand: bool) -> list[dict[str, Any]]:
+            keys = fields_of(keyed)
+            return [key for key in keys if key["frame"] not in gone] or ([] if by_hand else keys[:1])
+
+        return with_keys(setup, self.path, left)
+
+    @property
+    def words(self) -> str:
+        return f"{_keys(len(self.frames))} of {named(self.path)} {_were(len(self.frames))} removed"
+
+
+class MoveKeys(Command):
+    """Move keys in time, all by the same, or stretched about a frame. Where two meet, the moved one stays."""
+
+    do: Literal["move-keys"] = "move-keys"
+    path: Path
+    frames: Frames
+    by: Annotated[int, Field(ge=-10_000_000, le=10_000_000)] = 0
+    about: FrameNumber = 0
+    share: Annotated[float, Field(gt=0, le=10_000)] = 1.0
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        chosen = set(self.frames)
+
+        def moved(keyed: Timed, _: bool) -> list[dict[str, Any]]:
+            keys = fields_of(keyed)
+            there = [key | {"frame": self.to(key["frame"])} for key in keys if key["frame"] in chosen]
+            return settled([key for key in keys if key["frame"] not in chosen], there)
+
+        return with_keys(setup, self.path, moved)
+
+    def to(self, frame: int) -> int:
+        return min(10_000_000, max(0, round(self.about + (frame - self.about) * self.share) + self.by))
+
+    @property
+    def words(self) -> str:
+        return f"{_keys(len(self.frames))} of {named(self.path)} {_were(len(self.frames))} moved"
+
+
+class EaseKeys(Command):
+    """Say how a value goes from some keys to the next."""
+
+    do: Literal["ease-keys"] = "ease-keys"
+    path: Path
+    frames: Frames
+    ease: Ease | Handles
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        chosen = set(self.frames)
+        return with_keys(
+            setup,
+            self.path,
+            lambda keyed, _: [key | {"ease": self.ease} if key["frame"] in chosen else key for key in fields_of(keyed)],
+        )
+
+    @property
+    def words(self) -> str:
+        return f"the ease of {named(self.path)} was set"
+
+
+class Reorder(Command):
+    """Put one of a list at another place of it."""
+
+    do: Literal["reorder"] = "reorder"
+    path: Path
+    id: Annotated[str, Field(max_length=16)]
+    to: Annotated[int, Field(ge=0, le=1000)]
+
+    def apply(self, setup: Setup, clip: Clip) -> Setup:
+        if self.path not in LISTS and not self.path.endswith(".matte.outlines"):
+            raise Refused("This is no list that can be put in order.")
+
+        def ordered(items: Any) -> Any:
+            found = next((one for one in items if one.id == self.id), None)
+            if found is None:
+                raise Refused("What was to be moved is not there any more.")
+            rest = [one for one in items if one is not found]
+            return (*rest[: self.to], found, *rest[self.to :])
+
+        return with_value(setup, self.path, ordered)
+
+    @property
+    def words(self) -> str:
+        return f"the order of {named(self.path)} was changed"
+
+
+def timed_at(setup: Setup, path: str) -> tuple[str, Timed | None]:
+    """Where the keys of a value lie, and they: of a subject on a ground they are those that correct the ground's.
+
+    Raises:
+        Refused: nothing is keyed there.
+    """
+    names = path.split(".")
+    if len(names) == 3 and names[0] == "subjects" and names[2] == "distance":
+        standing = value_at(setup, ".".join(names[:2])).standing
+        if standing is not None:
+            return f"subjects.{names[1]}.standing.by_hand", standing.by_hand
+    found = value_at(setup, path)
+    if not isinstance(found, Keyed | FocusCurve):
+        raise Refused("This has no keys: it cannot change over time.")
+    return path, found
+
+
+def with_keys(setup: Setup, path: str, change: Any) -> Setup:
+    """The setup with the keys of a value changed; `change` gets the keyed value, and whether it may have no key."""
+    where, found = timed_at(setup, path)
+    by_hand = where != path
+    keyed = found or Keyed[Distance].model_construct(keys=())
+    keys = sorted(change(keyed, by_hand), key=lambda key: key["frame"])
+    if not keys:
+        return with_value(setup, where, lambda _: None)
+    return with_value(setup, where, lambda _: made(type(keyed), {"keys": tuple(keys)}))
+
+
+def fields_of(keyed: Timed) -> list[dict[str, Any]]:
+    """Keys as their fields."""
+    return [{name: getattr(key, name) for name in type(key).model_fields} for key in keyed.keys]
+
+
+def settled(still: list[dict[str, Any]], moved: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """One key a frame: where two meet, the one that was moved stays."""
+    return list({key["frame"]: key for key in (*still, *moved)}.values())
+
+
+def now(setup: Setup, path: str, frame: int, clip: Clip) -> Any:
+    """A keyed value at a frame, as the picture has it."""
+    if path == FOCUS:
+        return focus_of(setup, frame, camera_of(setup, clip.size))
+    names = path.split(".")
+    if names[0] == "subjects" and names[-1] == "distance" and len(names) == 3:
+        return distance_of(setup, value_at(setup, ".".join(names[:2])), frame, camera_of(setup, clip.size))
+    keyed = timed_at(setup, path)[1]
+    assert keyed is not None and not isinstance(keyed, FocusCurve)
+    mix: Any = mix_linear
+    if isinstance(keyed.keys[0].value, tuple):
+        mix = mix_place
+    elif names[-1] in ("distance", "near", "far"):
+        mix = mix_distance
+    return keyed.at(frame, mix)
+
+
+def _off_mark(keyed: Timed) -> dict[str, Any]:
+    """A distance that is said by hand takes a key of the focus off its mark."""
+    return {"mark": None} if isinstance(keyed, FocusCurve) else {}
+
+
+def _keys(count: int) -> str:
+    return "a key" if count == 1 else f"{count} keys"
+
+
+def _were(count: int) -> str:
+    return "was" if count == 1 else "were"
