@@ -11,7 +11,8 @@ from django.shortcuts import redirect, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
-from kalyptra.bench.api import open_render, open_shot
+from kalyptra.bench.api.renders import open_render
+from kalyptra.bench.api.shots import open_shot
 from kalyptra.bench.report import mark_lines, pull_lines
 from kalyptra.bench.state import shot_state
 from kalyptra.core import rate_text, read_frame

@@ -63,11 +63,13 @@ def apply(setup: Setup, commands: Sequence[Command], clip: Clip) -> Setup:
 
 
 def words_of(commands: Sequence[Command]) -> str:
-    """What commands do, for the history: the first one, and how many more."""
+    """What commands do, for the history: the first one, and how many more, those on the same value apart."""
     if not commands:
         return ""
-    text = commands[0].words
-    return text[0].upper() + text[1:] + ("." if len(commands) == 1 else f", and {len(commands) - 1} more.")
+    first, *others = commands
+    where = getattr(first, "path", None)
+    more = sum(where is None or getattr(one, "path", None) != where for one in others)
+    return first.words[0].upper() + first.words[1:] + (f", and {more} more." if more else ".")
 
 
 __all__ = ["ByHand", "Clip", "Command", "Refused", "apply", "words_of"]

@@ -39,11 +39,11 @@ def run(instance: Instance, seconds: float = 30.0, seed: int = 1) -> dict[str, A
             answer = _ask(mine, kind, shot, state, revision, frame, chance)
             took[kind].append(time.monotonic() - started)
             if answer.status_code == 409:
-                state = answer.json()["now"]
+                state |= answer.json()["now"]
             elif missing := words_missing(answer):
                 raise Lost(f"{kind}: {missing}: {answer.text[:200]}")
             elif kind == "save" and answer.status_code == 200:
-                state = answer.json()
+                state |= answer.json()
         return took
 
     all_took = defaultdict[str, list[float]](list)

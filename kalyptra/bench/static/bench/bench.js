@@ -1,11 +1,12 @@
 // The frame of the page: header, stages, shortcuts, messages.
+import { askJson } from "../design/scripts/server.js";
 import { pullsOf } from "./curve.js";
 import { bare } from "./document.js";
 import { brush } from "./marks.js";
 import { pen } from "./pen.js";
 import { nameOf } from "./sources.js";
 import { survey } from "./survey.js";
-import { closeToast } from "./toasts.js";
+import { closeToast, toast } from "./toasts.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -94,6 +95,16 @@ export const benchParts = {
     },
     saveMine() {
       shot().resolveConflict(true);
+    },
+    history: [],
+    async showHistory() {
+      try {
+        const found = await askJson("GET", shot().url("history"));
+        this.history = found.map((one) => ({ ...one, words: one.words || "A change.", time: new Date(one.when).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }) }));
+        this.$refs.history.showModal();
+      } catch (refusal) {
+        toast(refusal.message, true);
+      }
     },
     showKeys() {
       this.$refs.keys.showModal();

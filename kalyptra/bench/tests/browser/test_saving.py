@@ -261,7 +261,7 @@ class Saving(BrowserCase):
         box = page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
         assert box
         x, y = box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.5
-        with mock.patch("kalyptra.bench.api.matte_from_marks", slow):
+        with mock.patch("kalyptra.bench.api.mattes.matte_from_marks", slow):
             for by in (0, 30):
                 page.mouse.move(x + by, y)
                 page.mouse.down()
