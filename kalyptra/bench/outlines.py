@@ -10,13 +10,13 @@ import numpy as np
 from kalyptra.core import (
     DrawnOutline,
     NotOutlines,
-    Outline,
     Setup,
     curve_of,
     fit_closed,
     outlines_from_svg,
     outlines_of,
     placed_at,
+    placed_points,
     trust,
     write_svg,
 )
@@ -29,23 +29,11 @@ class BadDrawing(ValueError):
 
 
 def outlines_at(setup: Setup, frame: int) -> dict[str, Any]:
-    """By subject and outline: points in px of the source, and the placement that puts them there."""
-    return {subject.id: placed_outlines(outlines_of(subject.matte), frame) for subject in setup.subjects}
-
-
-def placed_outlines(outlines: Sequence[Outline], frame: int) -> dict[str, Any]:
-    """By outline: points in px of the source, and the placement that puts them there."""
-    return {outline.id: _placed(outline, frame) for outline in outlines}
-
-
-def _placed(outline: Outline, frame: int) -> dict[str, Any]:
-    placed = placed_at(outline, frame)
-    _, nearest, _ = outline.shape.around(frame)
-    smooth = {point.id: point.smooth for key in outline.shape.keys for point in key.value.points}
-    smooth |= {point.id: point.smooth for point in nearest.value.points}
-    rows = np.round(placed.rows, 3).tolist()
-    points = [[name, *row, smooth[name]] for name, row in zip(placed.ids, rows, strict=True)]
-    return {"matrix": placed.matrix.ravel().tolist(), "points": points}
+    """By subject and outline: points in px of the source."""
+    return {
+        subject.id: {one.id: {"points": placed_points(one, frame)} for one in outlines_of(subject.matte)}
+        for subject in setup.subjects
+    }
 
 
 def trust_of(setup: Setup) -> dict[str, Any]:

@@ -1,11 +1,38 @@
-"""Django's test runner, minding the threads of workers and live servers that may still hold a connection at the end."""
+"""Django's test runner, minding the threads of workers and live servers that may still hold a connection at the end.
+
+It names the tests that took longest, so that the whole stays short.
+"""
 
 from __future__ import annotations
 
+import sys
+import time
 from typing import Any
+from unittest import TestCase, TextTestResult
 
 from django.db import connection
 from django.test.runner import DiscoverRunner
+
+SLOWEST = 8
+LONG = 5.0
+"""Seconds from which on a test is worth naming."""
+
+
+class Timed(TextTestResult):
+    """What came of the tests, and how long each took."""
+
+    def __init__(self, *arguments: Any, **named: Any) -> None:
+        super().__init__(*arguments, **named)
+        self.took: list[tuple[float, str]] = []
+        self._started = 0.0
+
+    def startTest(self, test: TestCase) -> None:  # noqa: N802  (unittest's name)
+        self._started = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: TestCase) -> None:  # noqa: N802
+        super().stopTest(test)
+        self.took.append((time.monotonic() - self._started, test.id()))
 
 
 class Runner(DiscoverRunner):
@@ -16,6 +43,15 @@ class Runner(DiscoverRunner):
         settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])
         settings.load_profile("calm")
         super().setup_test_environment(**more)
+
+    def get_resultclass(self) -> type[TextTestResult]:
+        return Timed
+
+    def suite_result(self, suite: Any, result: Any, **more: Any) -> Any:
+        for seconds, name in sorted(result.took, reverse=True)[:SLOWEST]:
+            if seconds >= LONG:
+                print(f"{seconds:6.1f} s  {name}", file=sys.stderr)
+        return super().suite_result(suite, result, **more)
 
     def teardown_databases(self, old_config: Any, **more: Any) -> None:
         others = (

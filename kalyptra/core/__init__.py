@@ -68,6 +68,7 @@ from kalyptra.core.setup.document import (
     PlateSource,
     Refine,
     Setup,
+    Subject,
     outlines_of,
 )
 from kalyptra.core.setup.fit import fit_closed
@@ -76,7 +77,7 @@ from kalyptra.core.setup.keyed import Ease
 from kalyptra.core.setup.keying import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
-from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, trust
+from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, placed_points, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
 from kalyptra.core.setup.recipes import Recipe
 from kalyptra.core.setup.resolve import numbers_at, resolve
@@ -160,6 +161,7 @@ __all__ = [
     "Spot",
     "Step",
     "Stroke",
+    "Subject",
     "Survey",
     "TakeFeet",
     "TakeMapFile",
@@ -223,6 +225,7 @@ __all__ = [
     "palette",
     "pictures_needed",
     "placed_at",
+    "placed_points",
     "probe",
     "proxy_size",
     "rate_text",

@@ -30,7 +30,7 @@ MEASURED_FOR = 20.0
 _measured: dict[Path, float] = {}
 
 
-FOUND = r"select distinct unnest(regexp_matches(steps::text, '\y[0-9a-f]{32}\y', 'g')) from work_follow"
+FOUND = r"select distinct unnest(regexp_matches(values::text, '\y[0-9a-f]{32}\y', 'g')) from work_found"
 """Pictures that are named by findings under way. Renders name nothing that the revision they are of does not."""
 NAME = re.compile(r"\b[0-9a-f]{32}\b")
 

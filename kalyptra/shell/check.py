@@ -12,26 +12,37 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
-GROUPS = [["bench"], ["launch", "design", "shell"], ["core"], ["work", "library", "config"]]
-"""Rooms whose tests run one after the other; each group in a process and with a database of its own."""
+BENCH = ROOT / "kalyptra" / "bench" / "tests"
 AT_ONCE = 3
 """Two processors; the tests of launching mostly wait."""
+COVERAGE = "--coverage"
 BIN = Path(sys.executable).parent
 
 
-def main(labels: list[str]) -> int:
+def main(arguments: list[str]) -> int:
+    """Args: labels of tests, all without them; `--coverage` says besides which lines they run, and takes longer."""
     started = time.monotonic()
+    labels = [one for one in arguments if one != COVERAGE]
+    covered = COVERAGE in arguments
     failed = [] if labels else [name for name, command in checks().items() if not passes(name, command)]
-    groups = [labels] if labels else [[f"kalyptra.{name}" for name in group] for group in GROUPS]
     with ThreadPoolExecutor(AT_ONCE) as pool:
-        done = list(pool.map(lambda one: run_tests(one, len(groups) > 1), groups))
+        done = list(pool.map(lambda one: run_tests(one, covered), [labels] if labels else groups()))
     code, ran, bad = (sum(numbers) for numbers in zip(*done, strict=True))
-    if not labels:
+    if covered:
         for step in (["combine", "--quiet"], ["report"]):
             subprocess.run([sys.executable, "-m", "coverage", *step], cwd=ROOT, check=False)
     print(f"Checks that failed: {', '.join(failed) or 'none'}. {time.monotonic() - started:.0f} s in all.")
     print(f"{ran - bad} passed, {bad} failed")
     return 1 if code or failed else 0
+
+
+def groups() -> list[list[str]]:
+    """Tests that run one after the other; each group in a process and with a database of its own."""
+    browser = [f"kalyptra.bench.tests.browser.{path.stem}" for path in sorted((BENCH / "browser").glob("test_*.py"))]
+    pages = [f"kalyptra.bench.tests.{path.stem}" for path in sorted(BENCH.glob("test_*.py"))]
+    rooms = [["kalyptra.core"], ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]]
+    rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
+    return [rooms[0], browser[::2], rooms[1], browser[1::2], rest]
 
 
 def checks() -> dict[str, list[str]]:
@@ -57,10 +68,10 @@ def passes(name: str, command: list[str]) -> bool:
     return done.returncode == 0
 
 
-def run_tests(labels: list[str], beside_others: bool) -> tuple[int, int, int]:
+def run_tests(labels: list[str], covered: bool) -> tuple[int, int, int]:
     """Run them, showing what they print; returns the exit code, how many ran, and how many of them failed."""
-    coverage = [sys.executable, "-m", "coverage", "run", *(["--parallel-mode"] if beside_others else [])]
-    command = [*coverage, "manage.py", "test", "--noinput", *labels]
+    python = [sys.executable, *(["-m", "coverage", "run", "--parallel-mode"] if covered else [])]
+    command = [*python, "manage.py", "test", "--noinput", *labels]
     env = {**os.environ, "KALYPTRA_TEST_DATABASE": f"test_{labels[0].replace('.', '_')[-50:]}"}
     process = subprocess.Popen(command, cwd=ROOT, env=env, stderr=subprocess.PIPE, text=True)
     ran = bad = 0

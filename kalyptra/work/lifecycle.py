@@ -21,6 +21,7 @@ from procrastinate.job_context import AbortReason
 
 from kalyptra.core import FrameUnreadable, GuardedFailure, NotFootage, NotKept, Refused, SetupError
 from kalyptra.library import kept, room
+from kalyptra.work.kinds.order import Gone
 from kalyptra.work.models import Ordered
 
 log = logging.getLogger(__name__)
@@ -37,10 +38,6 @@ class Interrupted(Exception):
 
 
 GO_ON = RetryStrategy(wait=1, retry_exceptions=[Interrupted])
-
-
-class Gone(Exception):
-    """Something that the work needs is not there any more. The text says what."""
 
 
 class Stopped(Exception):

@@ -90,7 +90,7 @@ class Render(Ordered):
 
 class Follow(Ordered):
     """Work over the frames of a shot that ends up in its setup: following, finding people, recovering a plate, bringing
-    a file. What was found is kept here until it is in the shot's setup."""
+    a file. What it finds is kept in rows of its own until it is in the shot's setup."""
 
     class What(models.TextChoices):
         OUTLINES = "outlines", "following"
@@ -102,25 +102,19 @@ class Follow(Ordered):
         MAP_FILE = "map-file", "bringing the map"
         FEET = "feet", "looking where it stands"
 
-    SETTLED = (*Ordered.SETTLED, "steps")
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
     what = models.CharField(max_length=12, choices=What, default=What.OUTLINES)
+    order = models.JSONField(default=dict)
+    """What was asked for; `kinds.order_of` reads it."""
     subject = models.CharField(max_length=16, blank=True)
     """The subject, or the source of distance, that it is about."""
-    outlines = models.JSONField(default=list)
-    """Ids of the outlines to follow."""
-    start = models.PositiveIntegerField()
-    end = models.PositiveIntegerField()
-    """The last frame to follow to; before the start when it goes back."""
-    on_loss = models.CharField(max_length=12)
-    spot = models.JSONField(null=True)
-    """Whom to find: frame and place, or nothing for everybody."""
+    start = models.PositiveIntegerField(default=0)
+    end = models.PositiveIntegerField(default=0)
+    """The last frame; before the start when it goes back."""
     file = models.FileField(upload_to=_brought, max_length=255, blank=True)
     """What is brought; deleted once it is in the store."""
-    title = models.CharField(max_length=200, blank=True)
-    channel = models.CharField(max_length=8, blank=True)
-    steps = models.JSONField(default=dict)
-    """What was found so far: by outline, or under one name for all else."""
+    newest = models.JSONField(null=True)
+    """What the page shows while it goes on: a frame, and where outlines lie in it."""
 
     @property
     def doing(self) -> str:  # type: ignore[override]
@@ -139,3 +133,18 @@ class Follow(Ordered):
     def frame(self) -> int:
         """The newest frame that was found."""
         return self.start + (self.frames_done if self.end > self.start else -self.frames_done)
+
+
+class Found(models.Model):
+    """A part of what work found, in the order of its coming. Never changed."""
+
+    follow = models.ForeignKey(Follow, on_delete=models.CASCADE, related_name="found")
+    name = models.CharField(max_length=16)
+    """Of the outline, or one name for all else."""
+    values = models.JSONField()
+
+    class Meta:
+        ordering = ("pk",)
+
+    def __str__(self) -> str:
+        return f"{self.follow}: {len(self.values)} of {self.name}"

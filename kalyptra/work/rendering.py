@@ -26,7 +26,8 @@ from kalyptra.core import (
 from kalyptra.library import kept
 from kalyptra.library.files import delete_file, local_path, put_file
 from kalyptra.library.models import Shot
-from kalyptra.work.lifecycle import Gone, Watch
+from kalyptra.work.kinds import Gone
+from kalyptra.work.lifecycle import Watch
 from kalyptra.work.models import Render
 
 ASIDE = "The setup is safe. Render the same again, and the parts that are finished are used."

@@ -15,6 +15,7 @@ from kalyptra.bench.state import ShotNow, shot_now
 from kalyptra.config.errors import answer
 from kalyptra.core import FrameUnreadable, NotKept, Refused, SetupError
 from kalyptra.library import revisions
+from kalyptra.work.kinds import NotTaken
 
 
 class Problem(Schema):
@@ -64,6 +65,7 @@ ANSWERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     ValidationError: said(422, not_understood),
     Refused: said(422, lambda error: f"{error} Nothing was changed."),
     SetupError: said(422, lambda error: f"This setup cannot be used: {error}. The saved one is unchanged."),
+    NotTaken: said(422, str),
     BadDrawing: said(422, str),
     BadMarks: said(422, str),
     revisions.NothingThere: said(422, str),

@@ -2,37 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import File, Form, Router, Schema, UploadedFile
-from pydantic import Field
+from ninja import Body, File, Form, Router, Schema, UploadedFile
 
 from kalyptra.bench.api.answers import Problem
-from kalyptra.bench.api.shots import FrameNumber, open_shot
-from kalyptra.bench.outlines import outlines_at, placed_outlines
-from kalyptra.core import Channel, OnLoss, Spot
-from kalyptra.library import revisions
+from kalyptra.bench.api.shots import open_shot
+from kalyptra.core import Channel
 from kalyptra.library.models import Project
 from kalyptra.work import orders
-from kalyptra.work.following import followed_outlines
+from kalyptra.work.kinds import BringFile, BringMap, BringMatte, BringPlate, OverFrames
+from kalyptra.work.kinds.order import SubjectId
 from kalyptra.work.models import Follow
 
 router = Router()
 
 
-class FollowOrder(Schema):
-    what: Literal["outlines", "mattes", "people", "plate", "feet"] = "outlines"
-    subject: str = ""
-    outlines: Annotated[list[str], Field(max_length=64)] = []
-    start: FrameNumber
-    end: FrameNumber
-    on_loss: OnLoss = OnLoss.CARRY_ON
-    spot: Spot | None = None
+class Newest(Schema):
+    """The newest frame that was found, and by subject and outline where outlines lie in it."""
 
-
-BroughtAs = Literal["matte-file", "plate-file", "map-file"]
+    frame: int
+    outlines: dict[str, Any]
 
 
 class FollowState(Schema):
@@ -45,16 +37,10 @@ class FollowState(Schema):
     frames: int
     frames_done: int
     frame: int
-    outlines: dict[str, Any]
-    """Where they lie at the newest frame."""
+    newest: Newest | None
 
-    @staticmethod
-    def resolve_outlines(follow: Follow) -> dict[str, Any]:
-        if follow.state != Follow.State.RUNNING or follow.what != Follow.What.OUTLINES:
-            return {}
-        at = outlines_at(revisions.setup_at(follow.shot, follow.shot.head), follow.frame)
-        at.setdefault(follow.subject, {}).update(placed_outlines(followed_outlines(follow), follow.frame))
-        return at
+
+BRINGS: dict[str, type[BringFile]] = {"matte-file": BringMatte, "plate-file": BringPlate, "map-file": BringMap}
 
 
 @router.post("shots/{shot_id}/imports", response={200: FollowState, 422: Problem})
@@ -62,28 +48,20 @@ def bring(
     request: HttpRequest,
     shot_id: int,
     file: File[UploadedFile],
-    what: Form[BroughtAs],
+    what: Form[Literal["matte-file", "plate-file", "map-file"]],
     channel: Form[Channel] = Channel.LUMA,
-    subject: Form[str] = "",
-) -> Follow | tuple[Literal[422], Problem]:
-    """Bring a matte, a plate or a distance map that was made elsewhere."""
-    shot = open_shot(request, shot_id)
-    try:
-        return orders.order_import(shot, Follow.What(what), file, file.name or "file", channel, subject, request.user)
-    except orders.Refused as reason:
-        return 422, Problem(error=str(reason))
+    subject: Form[SubjectId] = "",
+) -> Follow:
+    """Bring a matte for a subject, a plate, or a map for a source of distance, that was made elsewhere."""
+    about = {"matte-file": {"subject": subject}, "plate-file": {}, "map-file": {"source": subject}}[what]
+    seen = {} if what == "plate-file" else {"channel": channel}
+    order = BRINGS[what].model_validate({"title": (file.name or "file")[:200], **seen, **about})
+    return orders.order_import(open_shot(request, shot_id), order, file, request.user)
 
 
 @router.post("shots/{shot_id}/follows", response={200: FollowState, 422: Problem})
-def start_follow(request: HttpRequest, shot_id: int, order: FollowOrder) -> Follow | tuple[Literal[422], Problem]:
-    shot = open_shot(request, shot_id)
-    try:
-        return orders.order_follow(
-            shot, Follow.What(order.what), order.start, order.end, request.user, order.subject, order.outlines,
-            order.on_loss, order.spot,
-        )  # fmt: skip
-    except orders.Refused as reason:
-        return 422, Problem(error=str(reason))
+def start_follow(request: HttpRequest, shot_id: int, order: Body[OverFrames]) -> Follow:
+    return orders.order_work(open_shot(request, shot_id), order, request.user)
 
 
 @router.get("shots/{shot_id}/follows", response=list[FollowState])

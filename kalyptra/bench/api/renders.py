@@ -67,8 +67,6 @@ def start_render(request: HttpRequest, shot_id: int, order: RenderOrder) -> Rend
         )
     except orders.Gaps as reason:
         return 409, Gap(error=str(reason))
-    except orders.Refused as reason:
-        return 422, Problem(error=str(reason))
 
 
 @router.post("renders/{render_id}/cancel", response=RenderState)

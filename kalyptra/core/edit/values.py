@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import Enum
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 
 from kalyptra.core.edit.at import Path, value_at, with_value
 from kalyptra.core.edit.command import Clip, Command, Frames, Refused, made
@@ -252,7 +252,14 @@ def with_keys(setup: Setup, path: str, change: Any) -> Setup:
     keys = sorted(change(keyed, by_hand), key=lambda key: key["frame"])
     if not keys:
         return with_value(setup, where, lambda _: None)
-    return with_value(setup, where, lambda _: made(type(keyed), {"keys": tuple(keys)}))
+    try:
+        return with_value(setup, where, lambda _: made(type(keyed), {"keys": tuple(keys)}))
+    except Refused as refusal:
+        if isinstance(refusal.__cause__, ValidationError):
+            wrong = next((one for one in refusal.__cause__.errors() if "value" in one["loc"]), None)
+            if wrong:
+                raise Refused(f"This is out of bounds: {named(path)}: {wrong['msg']}.") from refusal
+        raise
 
 
 def fields_of(keyed: Timed) -> list[dict[str, Any]]:

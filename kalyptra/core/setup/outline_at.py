@@ -85,6 +85,18 @@ def placed_at(outline: Outline, frame: float) -> Placed:
     return Placed(ids, carried(matrix, shape), matrix)
 
 
+def placed_points(outline: Outline, frame: int) -> list[list[float | bool]]:
+    """The outline's points at a frame for an editor, px of the source: id, x, y, handle before (x, y), handle after
+    (x, y), feather in, feather out, and whether its handles are kept in line.
+    """
+    placed = placed_at(outline, frame)
+    _, nearest, _ = outline.shape.around(frame)
+    smooth = {point.id: point.smooth for key in outline.shape.keys for point in key.value.points}
+    smooth |= {point.id: point.smooth for point in nearest.value.points}
+    rows = np.round(placed.rows, 3).tolist()
+    return [[name, *row, smooth[name]] for name, row in zip(placed.ids, rows, strict=True)]
+
+
 def carried(matrix: Matrix, rows: Rows) -> Rows:
     """Rows with their points and handles carried along by a map."""
     out = rows.copy()

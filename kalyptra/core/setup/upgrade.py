@@ -89,7 +89,10 @@ def plain_errors(error: Exception) -> str:
     if not isinstance(error, ValidationError):
         return str(error)
     lines = []
-    for one in error.errors()[:3]:
+    all_errors = error.errors()
+    # A list whose parts are wrong is told to be too short as well.
+    echoes = [one for one in all_errors if one["type"] == "too_short" and len(all_errors) > 1]
+    for one in [one for one in all_errors if one not in echoes][:3]:
         where = " > ".join(str(part).replace("_", " ") for part in one["loc"])
         lines.append(f"{where}: {one['msg']}" if where else one["msg"])
     return "; ".join(lines)

@@ -248,5 +248,7 @@ class Rules(TestCase):
     def test_fields_beyond_their_bounds_are_refused_and_named(self) -> None:
         with self.assertRaisesRegex(Refused, "focal length mm: .*2000"):
             self.do(full(), do="put", path="lens.focal_length_mm", value=9000)
+        with self.assertRaisesRegex(Refused, r"^This is out of bounds: a distance: .*100000\.$"):
+            self.do(full(), do="set-at", path="subjects.keeper.distance", frame=0, value=200_000)
         with self.assertRaisesRegex(Refused, "ends at frame 299"):
             self.do(full(), do="set-range", last=300)

@@ -48,7 +48,7 @@ class Deleting(Stored):
         shot = self.shot()
         render = Render.objects.create(shot=shot, revision=1, document=shot.revision.document, first=0, last=3)
         render.file.save("result.mp4", ContentFile(b"film"))
-        follow = Follow.objects.create(shot=shot, what=Follow.What.MAP_FILE, start=0, end=0, on_loss="stop")
+        follow = Follow.objects.create(shot=shot, what=Follow.What.MAP_FILE)
         follow.file.save("file.png", ContentFile(b"map"))
         self.assertEqual(len(self.stored()), 3)
         self.client.post(f"/shots/{shot.pk}/delete/")

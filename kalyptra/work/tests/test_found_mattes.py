@@ -13,11 +13,21 @@ import numpy as np
 from django.core.files.base import ContentFile
 from django.test import override_settings
 
-from kalyptra.core import Channel, OnLoss, coverage_of, read_setup
+from kalyptra.core import coverage_of, read_setup
 from kalyptra.core.tests.material import card
 from kalyptra.library import kept, revisions
 from kalyptra.library.models import Shot
 from kalyptra.work import orders, tasks
+from kalyptra.work.kinds import (
+    BringMap,
+    BringMatte,
+    BringPlate,
+    FindFeet,
+    FindPeople,
+    FollowMattes,
+    FollowOutlines,
+    RecoverPlate,
+)
 from kalyptra.work.models import Follow
 from kalyptra.work.tests.case import JobCase
 
@@ -53,7 +63,7 @@ class Found(JobCase):
     def test_following_back_and_ahead_fills_the_shot_and_a_new_key_mends_its_stretch_alone(self) -> None:
         shot = self.found()
         for end in (9, 0):
-            done = self.do(orders.order_follow(shot, What.MATTES, 2, end, self.editor, "cards"))
+            done = self.do(orders.order_work(shot, FollowMattes(subject="cards", start=2, end=end), self.editor))
             self.assertEqual(done.state, "done", done.message)
         matte = self.now(shot).subjects[0].matte
         self.assertEqual([one.frame for one in matte.frames], [0, 1, 3, 4, 5, 6, 7, 8, 9])
@@ -64,7 +74,9 @@ class Found(JobCase):
         document = self.now(shot).model_dump(mode="json")
         document["subjects"][0]["matte"]["keys"].append({"frame": 6, "matte": kept.store().keep(corner(6))})
         revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
-        self.do(orders.order_follow(Shot.objects.get(pk=shot.pk), What.MATTES, 6, 9, self.editor, "cards"))
+        self.do(
+            orders.order_work(Shot.objects.get(pk=shot.pk), FollowMattes(subject="cards", start=6, end=9), self.editor)
+        )
         mended = self.now(shot).subjects[0].matte
         self.assertEqual([mended.at(t) == matte.at(t) for t in range(10)], [True] * 6 + [False] * 4)
 
@@ -78,7 +90,7 @@ class Found(JobCase):
         answer = self.client.post(url, {"first": 0, "last": 9, "gaps": True}, content_type="application/json")
         self.assertEqual(answer.status_code, 200)
         kept.store().path(shot.setup.subjects[0].matte.keys[0].matte).unlink()
-        with self.assertRaisesRegex(orders.Refused, "not in the store any more"):
+        with self.assertRaisesRegex(orders.NotTaken, "not in the store any more"):
             orders.order_render(shot, 2, 2, self.editor)
 
     def test_mattes_are_taken_away_as_numbered_pictures(self) -> None:
@@ -93,15 +105,17 @@ class Found(JobCase):
 
     def test_nobody_in_the_picture_is_said(self) -> None:
         shot = self.found()
-        done = self.do(orders.order_follow(shot, What.PEOPLE, 0, 9, self.editor, "cards"))
+        done = self.do(orders.order_work(shot, FindPeople(subject="cards", start=0, end=9), self.editor))
         self.assertEqual((done.state, done.frames_done), ("done", 10))
         self.assertIn("Nobody is seen", done.message)
         self.assertEqual({one.how.value for one in self.now(shot).subjects[0].matte.frames}, {"nobody"})
 
     def test_a_plate_is_recovered_and_used(self) -> None:
         shot = self.found()
-        shot = Shot.objects.get(pk=self.do(orders.order_follow(shot, What.MATTES, 2, 9, self.editor, "cards")).shot_id)
-        done = self.do(orders.order_follow(shot, What.PLATE, 2, 9, self.editor))
+        shot = Shot.objects.get(
+            pk=self.do(orders.order_work(shot, FollowMattes(subject="cards", start=2, end=9), self.editor)).shot_id
+        )
+        done = self.do(orders.order_work(shot, RecoverPlate(start=2, end=9), self.editor))
         self.assertEqual((done.state, done.frames_done), ("done", 8), done.message)
         plate = self.now(shot).plate
         self.assertEqual((plate.source.value, [one.frame for one in plate.patches]), ("recovered", list(range(2, 10))))
@@ -116,20 +130,14 @@ class Found(JobCase):
                 archive.writestr(f"m{i}.png", cv2.imencode(".png", corner(i))[1].tobytes())
         file = ContentFile(packed.getvalue(), "runner mattes.zip")
         done = self.do(
-            orders.order_import(
-                shot, Follow.What.MATTE_FILE, file, "runner mattes.zip", Channel.LUMA, "cards", self.editor
-            )
+            orders.order_import(shot, BringMatte(subject="cards", title="runner mattes.zip"), file, self.editor)
         )
         self.assertEqual((done.state, bool(done.file)), ("done", False), done.message)
         matte = self.now(shot).subjects[0].matte
         self.assertEqual((matte.kind, matte.title, len(matte.frames)), ("imported", "runner mattes.zip", 3))
         np.testing.assert_array_equal(kept.store().picture(matte.at(1)), corner(1))
         still = ContentFile(cv2.imencode(".png", card(0)[..., ::-1])[1].tobytes(), "quay.png")
-        self.do(
-            orders.order_import(
-                Shot.objects.get(pk=shot.pk), Follow.What.PLATE_FILE, still, "quay.png", Channel.COLOUR, "", self.editor
-            )
-        )
+        self.do(orders.order_import(Shot.objects.get(pk=shot.pk), BringPlate(title="quay.png"), still, self.editor))
         plate = self.now(shot).plate
         self.assertEqual(plate.source.value, "imported")
         np.testing.assert_array_equal(kept.store().picture(plate.imported.at(7))[..., :3], card(0))
@@ -137,9 +145,7 @@ class Found(JobCase):
     def test_a_file_that_is_no_matte_changes_nothing(self) -> None:
         shot = self.found()
         file = ContentFile(b"a tide table", "tides.zip")
-        done = self.do(
-            orders.order_import(shot, Follow.What.MATTE_FILE, file, "tides.zip", Channel.LUMA, "cards", self.editor)
-        )
+        done = self.do(orders.order_import(shot, BringMatte(subject="cards", title="tides.zip"), file, self.editor))
         self.assertEqual(done.state, "failed")
         self.assertIn("The work stopped", done.message)
         self.assertEqual(Shot.objects.get(pk=shot.pk).head, shot.head)
@@ -169,7 +175,7 @@ class Found(JobCase):
         self.assertEqual((kept.store().has(named), kept.store().has(loose)), (True, False))
         kept._measured.clear()
         with override_settings(KEPT_LIMIT=1):
-            done = self.do(orders.order_follow(shot, What.MATTES, 2, 9, self.editor, "cards"))
+            done = self.do(orders.order_work(shot, FollowMattes(subject="cards", start=2, end=9), self.editor))
         self.assertEqual(done.state, "failed")
         self.assertIn("store of mattes and plates is full", done.message)
         self.assertTrue(kept.store().has(named))
@@ -177,14 +183,14 @@ class Found(JobCase):
     def test_what_cannot_be_done_is_refused_in_words(self) -> None:
         shot = self.found()
         cases = [
-            ("no matte at this frame", What.MATTES, 5, 9, "cards"),
-            ("not in the saved setup", What.PEOPLE, 0, 9, "ferry"),
-            ("That outline", What.OUTLINES, 0, 9, "cards"),
-            ("no range", What.MATTES, 2, 99, "cards"),
+            ("no matte at this frame", FollowMattes(subject="cards", start=5, end=9)),
+            ("not in the saved setup", FindPeople(subject="ferry", start=0, end=9)),
+            ("That outline", FollowOutlines(subject="cards", outlines=("line1",), start=0, end=9)),
+            ("no range", FollowMattes(subject="cards", start=2, end=99)),
         ]
-        for words, what, start, end, subject in cases:
-            with self.subTest(words), self.assertRaisesRegex(orders.Refused, words):
-                orders.order_follow(shot, what, start, end, self.editor, subject, on_loss=OnLoss.STOP)
+        for words, order in cases:
+            with self.subTest(words), self.assertRaisesRegex(orders.NotTaken, words):
+                orders.order_work(shot, order, self.editor)
 
     def test_several_machines_share_the_store_through_the_storage(self) -> None:
         picture = kept.store().keep(corner(1))
@@ -204,9 +210,8 @@ class Found(JobCase):
         shot = self.ready()
         for level in (40, 90):
             png = cv2.imencode(".png", np.full((9, 16), level, np.uint8))[1].tobytes()
-            order = orders.order_import(
-                shot, What.MAP_FILE, ContentFile(png, "depth.png"), "depth.png", Channel.LUMA, "depthmap", self.editor
-            )
+            file = ContentFile(png, "depth.png")
+            order = orders.order_import(shot, BringMap(source="depthmap", title="depth.png"), file, self.editor)
             self.assertEqual(self.do(order).state, "done")
             source = self.now(shot).distance.sources[-1]
             np.testing.assert_array_equal(kept.store().picture(source.frames[0]), np.full((9, 16), level))
@@ -216,24 +221,23 @@ class Found(JobCase):
         self.assertEqual(len(self.now(shot).distance.sources), 2)
         self.assertFalse(self.now(shot).distance.sources[-1].white_is_near)
 
-        order = orders.order_import(
-            shot, What.MAP_FILE, ContentFile(b"tides", "depth.exr"), "depth.exr", Channel.LUMA, "depthmap", self.editor
-        )
+        file = ContentFile(b"tides", "depth.exr")
+        order = orders.order_import(shot, BringMap(source="depthmap", title="depth.exr"), file, self.editor)
         done = self.do(order)
         self.assertEqual((done.state, len(self.now(shot).distance.sources)), ("failed", 2))
         self.assertIn("no footage", done.message)
 
     def test_feet_are_looked_for_over_the_range_and_hidden_ones_are_told(self) -> None:
         shot = self.found()
-        with self.assertRaisesMessage(orders.Refused, "does not stand"):
-            orders.order_follow(shot, What.FEET, 0, 9, self.editor, "cards")
+        with self.assertRaisesMessage(orders.NotTaken, "does not stand"):
+            orders.order_work(shot, FindFeet(subject="cards", start=0, end=9), self.editor)
         document = self.now(shot).model_dump(mode="json")
         document["distance"]["sources"].append(
             {"kind": "ground", "id": "quay", "horizon": {"keys": [{"frame": 0, "value": 10}]}}
         )
         document["subjects"][0]["standing"] = {"on": "quay"}
         shot = revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
-        done = self.do(orders.order_follow(shot, What.FEET, 0, 9, self.editor, "cards"))
+        done = self.do(orders.order_work(shot, FindFeet(subject="cards", start=0, end=9), self.editor))
         self.assertEqual(done.state, "done", done.message)
         self.assertIn("No foot is seen in 9 of 10 frames", done.message)  # only one frame has a matte
         standing = self.now(shot).subjects[0].standing

@@ -16,13 +16,14 @@ from django.test import TransactionTestCase, override_settings
 from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.job_context import AbortReason
 
-from kalyptra.core import Channel, GuardedFailure, coverage_of, read_setup
+from kalyptra.core import GuardedFailure, coverage_of, read_setup
 from kalyptra.core import probe as probe_file
 from kalyptra.core.tests import material
 from kalyptra.library import footage, kept, leftovers, revisions
 from kalyptra.library.models import Media, Project, Shot
 from kalyptra.library.tests.case import StoredFolder
-from kalyptra.work import following, lifecycle, orders, rendering, rescue, tasks
+from kalyptra.work import lifecycle, orders, rendering, rescue, tasks
+from kalyptra.work.kinds import BringMap, FollowMattes, RecoverPlate
 from kalyptra.work.management.commands import worker
 from kalyptra.work.models import Follow, Render
 from kalyptra.work.tests.case import JobCase
@@ -46,7 +47,7 @@ class Ends(JobCase):
 
     def bring(self, shot: Shot, name: str) -> Follow:
         file = ContentFile(cv2.imencode(".png", self.matte)[1].tobytes(), "map.png")
-        return orders.order_import(shot, What.MAP_FILE, file, "map.png", Channel.LUMA, name, self.editor)
+        return orders.order_import(shot, BringMap(source=name, title="map.png"), file, self.editor)
 
     def follow(self, order: Follow) -> Follow:
         self.run_job(tasks.run_follow, follow_id=order.pk)
@@ -63,7 +64,7 @@ class Ends(JobCase):
 
     def test_findings_that_the_setup_refuses_end_the_work_with_words_and_free_its_file(self) -> None:
         shot = self.ready()
-        with self.assertRaisesRegex(orders.Refused, "it is no map"):
+        with self.assertRaisesRegex(orders.NotTaken, "it is no map"):
             self.bring(shot, "backdrop")
         order = self.bring(shot, "depth")
         document = _document(shot)
@@ -74,15 +75,15 @@ class Ends(JobCase):
         done = self.follow(order)
         self.assertEqual((done.state, bool(done.file), self.files("brought")), ("failed", False, []))
         self.assertIn("there are 32 sources of distance already", done.message)
-        with self.assertRaisesRegex(orders.Refused, "no more are taken"):
+        with self.assertRaisesRegex(orders.NotTaken, "no more are taken"):
             self.bring(shot, "another")
 
     def test_whatever_is_raised_a_job_ends_says_why_and_frees_its_subject(self) -> None:
         shot = self.found()
         for raised, words in ((RuntimeError("lamp"), "not foreseen (RuntimeError)"), (OSError(28, "full"), "disk is full"), (MemoryError(), "not foreseen")):  # fmt: skip
-            order = orders.order_follow(shot, What.MATTES, 2, 9, self.editor, "cards")
+            order = orders.order_work(shot, FollowMattes(subject="cards", start=2, end=9), self.editor)
             with (
-                mock.patch.object(following, "run", side_effect=raised),
+                mock.patch.object(FollowMattes, "run", side_effect=raised),
                 self.assertLogs(level="ERROR") if "foreseen" in words else mock.MagicMock(),
             ):
                 done = self.follow(order)
@@ -101,8 +102,8 @@ class Ends(JobCase):
 
     def test_a_database_that_goes_away_interrupts_and_fails_nothing(self) -> None:
         shot = self.found()
-        order = orders.order_follow(shot, What.MATTES, 2, 9, self.editor, "cards")
-        with mock.patch.object(following, "run", side_effect=OperationalError("gone")), mock.patch.object(lifecycle, "connection"), self.assertRaises(lifecycle.Interrupted):  # fmt: skip
+        order = orders.order_work(shot, FollowMattes(subject="cards", start=2, end=9), self.editor)
+        with mock.patch.object(FollowMattes, "run", side_effect=OperationalError("gone")), mock.patch.object(lifecycle, "connection"), self.assertRaises(lifecycle.Interrupted):  # fmt: skip
             self.run_job(tasks.run_follow, follow_id=order.pk)
         self.assertEqual(self.follow(order).state, "done")
 
@@ -110,7 +111,7 @@ class Ends(JobCase):
         shot = self.found()
         for order, task in (
             (orders.order_render(shot, 2, 2, self.editor), tasks.render_shot),
-            (orders.order_follow(shot, What.PLATE, 2, 2, self.editor), tasks.run_follow),
+            (orders.order_work(shot, RecoverPlate(start=2, end=2), self.editor), tasks.run_follow),
         ):
             name = "render_id" if task is tasks.render_shot else "follow_id"
             with self.assertRaises(lifecycle.Interrupted):
@@ -380,9 +381,9 @@ class AtOnce(StoredFolder, TransactionTestCase):
         def order() -> None:
             together.wait()
             try:
-                orders.order_follow(shot, What.MATTES, 2, 9, self.editor, "cards")
+                orders.order_work(shot, FollowMattes(subject="cards", start=2, end=9), self.editor)
                 said.append("begun")
-            except orders.Refused:
+            except orders.NotTaken:
                 said.append("refused")
             finally:
                 connections.close_all()

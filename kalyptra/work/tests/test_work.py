@@ -10,10 +10,10 @@ from kalyptra.core import Curve, Footage, Motion, OnLoss, Outline, Setup, drawn_
 from kalyptra.library import revisions
 from kalyptra.library.models import Media, Shot
 from kalyptra.work import following, lifecycle, orders, tasks
-from kalyptra.work.models import Follow, Render
+from kalyptra.work.findings import Findings
+from kalyptra.work.kinds import FollowOutlines, Task, order_of
+from kalyptra.work.models import Follow, Found, Render
 from kalyptra.work.tests.case import JobCase
-
-OUTLINES = Follow.What.OUTLINES
 
 
 class Jobs(JobCase):
@@ -93,7 +93,9 @@ class Following(JobCase):
         return revisions.save(shot.pk, shot.head, setup, self.editor)
 
     def order(self, shot: Shot, start: int = 0, end: int = 9) -> Follow:
-        return orders.order_follow(shot, OUTLINES, start, end, self.editor, "cards", ["line1"])
+        return orders.order_work(
+            shot, FollowOutlines(subject="cards", outlines=("line1",), start=start, end=end), self.editor
+        )
 
     def outline(self, shot: Shot) -> Outline:
         return Shot.objects.get(pk=shot.pk).setup.subjects[0].matte.outlines[0]
@@ -117,21 +119,35 @@ class Following(JobCase):
         subject = Shot.objects.get(pk=shot.pk).setup.subjects[0]
         self.assertEqual((subject.name, len(subject.matte.outlines[0].steps)), ("Bright cards", 9))
 
-    def test_cancelled_it_keeps_what_it_found(self) -> None:
+    def test_taken_up_again_it_goes_on_and_does_not_start_over(self) -> None:
         shot = self.outlined()
-        follow = self.order(shot)
+        row = self.order(shot)
         told: list[int] = []
 
-        def after_four(done: int, steps: dict[str, list[dict[str, Any]]]) -> bool:
-            told.append(done)
-            return done < 4
+        def until(last: int) -> Task:
+            def note(done: int, newest: dict[str, Any] | None) -> bool:
+                told.append(done)
+                return done < last
 
-        follow.state = Follow.State.RUNNING
-        self.assertFalse(following.run(follow, after_four))
-        following.keep(follow)
-        self.assertEqual(told, [1, 2, 3, 4])
+            return Task(row, Findings(row), note, lambda: True)
+
+        cut_short = until(4)
+        self.assertIsNone(order_of(row).run(cut_short))
+        cut_short.found.keep()
+        self.assertEqual(order_of(row).run(until(99)), "")
+        self.assertEqual(told, list(range(1, 10)))
+
+    def test_cancelled_it_keeps_what_it_found(self) -> None:
+        shot = self.outlined()
+        row = self.order(shot)
+        found = Findings(row)
+        order_of(row).run(Task(row, found, lambda done, newest: done < 4, lambda: True))
+        found.keep()
+        row.state = Follow.State.CANCELLED
+        following.settle(row)
         self.assertEqual([step.frame for step in self.outline(shot).steps], [1, 2, 3, 4])
-        self.assertEqual(orders.cancel(follow).state, "cancelled")  # in the database it still waited
+        self.assertEqual(Found.objects.count(), 0)
+        self.assertEqual(orders.cancel(row).state, "cancelled")  # in the database it still waited
 
     def test_what_cannot_be_followed_is_refused_in_words(self) -> None:
         shot = self.outlined()
@@ -142,13 +158,14 @@ class Following(JobCase):
             "no frame": ("cards", ["line1"], 4, 4),
         }
         for words, (subject, outlines, start, end) in cases.items():
-            with self.subTest(words), self.assertRaisesRegex(orders.Refused, words):
-                orders.order_follow(shot, OUTLINES, start, end, self.editor, subject, outlines, OnLoss.STOP)
+            with self.subTest(words), self.assertRaisesRegex(orders.NotTaken, words):
+                order = FollowOutlines(subject=subject, outlines=outlines, start=start, end=end, on_loss=OnLoss.STOP)
+                orders.order_work(shot, order, self.editor)
 
     def test_the_api_hands_out_outlines_and_reads_drawings(self) -> None:
         shot = self.outlined()
         found = self.client.get(f"/api/shots/{shot.pk}/outlines/{shot.head}/3.json").json()["cards"]["line1"]
-        self.assertEqual((found["points"][0][:3], found["matrix"][0]), ([0, 12, 10], 1))
+        self.assertEqual(found["points"][0][:3], [0, 12, 10])
         svg = self.client.get(f"/api/shots/{shot.pk}/outlines/cards.svg").content.decode()
         answer = self.client.post(
             f"/api/shots/{shot.pk}/outlines/read", {"text": svg, "frame": 0}, content_type="application/json"

@@ -24,6 +24,8 @@ from kalyptra.library.demo import KEY, load_demo
 from kalyptra.library.models import Project
 from kalyptra.shell.benches.compare import write_comparison
 from kalyptra.work import following
+from kalyptra.work.findings import Findings
+from kalyptra.work.kinds import FollowMattes, RecoverPlate, Task
 from kalyptra.work.models import Follow
 
 OUT = Path(settings.ROOT) / "docs" / "screenshots"
@@ -73,11 +75,12 @@ def found_runner() -> None:
     document |= {"subjects": [runner], "footage": {"first": 0, "last": 30}}
     shot.pk, shot.title = None, "Runner, found"
     revisions.begin(shot, read_setup(document), None)
-    for what, subject in ((Follow.What.MATTES, runner["id"]), (Follow.What.PLATE, "")):
-        order = Follow.objects.create(shot=shot, what=what, subject=subject, start=0, end=30, on_loss="carry-on",
-                                      state=Follow.State.DONE)  # fmt: skip
-        following.run(order, lambda done, found: True)
-        following.keep(order)
+    for order in (FollowMattes(subject=runner["id"], end=30), RecoverPlate(end=30)):
+        row = Follow.objects.create(shot=shot, what=order.what, order=order.model_dump(mode="json"), end=30)
+        task = Task(row, Findings(row), lambda done, newest: True, lambda: True)
+        order.run(task)
+        task.found.keep()
+        following.put_into_setup(row)
         shot.refresh_from_db()
 
 

@@ -85,8 +85,10 @@ export const fields = {
       const text = value.toFixed(this.digits);
       return text.includes(".") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
     },
-    clamp(value) {
-      return Math.min(this.high, Math.max(this.low, value));
+    // Sliders, drags and steps stay within the field's range, or what it holds beyond that. What is typed is the server's to
+    // take or to refuse.
+    within(value) {
+      return Math.min(Math.max(this.high, this.value ?? this.high), Math.max(Math.min(this.low, this.value ?? this.low), value));
     },
     typed(event) {
       const value = fromUnit(Number(event.target.value.trim().replace(",", ".")), this.$root.dataset.unit);
@@ -96,21 +98,22 @@ export const fields = {
         this.wrong = false;
         return;
       }
-      shot().commit(putting(this.path, this.clamp(value)));
-      event.target.value = this.trim(toUnit(this.clamp(value), this.$root.dataset.unit));
+      shot().commit(putting(this.path, value));
+      event.target.value = this.trim(toUnit(value, this.$root.dataset.unit));
     },
     stepped(event) {
       const direction = { ArrowUp: 1, ArrowDown: -1 }[event.key];
       if (event.key === "Enter") event.target.blur();
       if (!direction || this.value === null) return;
       event.preventDefault();
-      const next = this.clamp(Number((this.value + direction * this.step * (event.shiftKey ? 10 : 1)).toFixed(6)));
+      const next = this.within(Number((this.value + direction * this.step * (event.shiftKey ? 10 : 1)).toFixed(6)));
       shot().commit(putting(this.path, next));
     },
     grab(event) {
       if (event.button !== 0 || this.value === null) return;
       const start = { x: event.clientX, at: this.scale.to(Math.max(this.value, this.low || 1e-6)) };
       const span = this.scale.to(Math.min(this.high, 1e5)) - this.scale.to(this.low);
+      const [least, most] = [Math.min(this.low, this.value), Math.max(this.high, this.value)];
       const plain = this.scale === SCALES.even;
       const label = event.currentTarget;
       let moved = false;
@@ -120,7 +123,7 @@ export const fields = {
         moved = true;
         label.setPointerCapture(event.pointerId);
         const unit = plain ? Math.min(span / PIXELS_A_RANGE, this.step) : span / PIXELS_A_RANGE;
-        const value = this.clamp(this.scale.from(start.at + away * unit));
+        const value = Math.min(most, Math.max(least, this.scale.from(start.at + away * unit)));
         this.held = Number(value.toFixed(this.digits));
         shot().draft(putting(this.path, this.held));
       };
@@ -138,12 +141,12 @@ export const fields = {
     get slid() {
       if (this.value === null) return 0;
       const [low, high] = [this.scale.to(this.low), this.scale.to(this.high)];
-      return (1000 * (this.scale.to(this.clamp(this.value)) - low)) / (high - low);
+      return (1000 * (this.scale.to(Math.min(this.high, Math.max(this.low, this.value))) - low)) / (high - low);
     },
     slide(event) {
       const [low, high] = [this.scale.to(this.low), this.scale.to(this.high)];
       const value = this.scale.from(low + (Number(event.target.value) / 1000) * (high - low));
-      shot().draft(putting(this.path, Number(this.clamp(value).toFixed(Math.max(2, this.digits)))));
+      shot().draft(putting(this.path, Number(value.toFixed(Math.max(2, this.digits)))));
     },
     slideEnd() {
       shot().commit();

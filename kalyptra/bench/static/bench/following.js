@@ -71,7 +71,7 @@ export function createWork() {
           toast(refusal.message, true);
           break;
         }
-        if (this.now.state === "running" && this.now.frames_done > 0 && this.now.what === "outlines") this.show(this.now);
+        if (this.now.state === "running" && this.now.newest) this.show(this.now.newest);
       }
       const { message, frame, what, state: ended } = this.now;
       this.now = null;

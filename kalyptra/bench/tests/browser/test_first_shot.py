@@ -136,3 +136,20 @@ class FirstShot(BrowserCase):
         self.revision_shown(3)
         saved = Shot.objects.get(pk=shot.pk).setup
         self.assertEqual((saved.lens.f_number.keys[0].value, saved.footage.last), (4, 20))
+
+    def test_what_is_typed_is_taken_as_it_is_or_refused_in_words_and_never_made_something_else(self) -> None:
+        page = self.page
+        page.get_by_role("link", name="Parcel runner").click()
+        self.revision_shown(1)
+        page.get_by_role("button", name="Subjects").click()
+        page.get_by_role("button", name="Mooring post").first.click()
+        field = page.get_by_label("Distance", exact=True).first
+        field.fill("500")
+        field.press("Enter")
+        self.revision_shown(2)
+        post = Shot.objects.get(title="Parcel runner").setup.subjects[-1]
+        self.assertEqual((post.name, post.distance.keys[0].value, field.input_value()), ("Mooring post", 500, "500"))
+        field.fill("200000")
+        field.press("Enter")
+        page.get_by_text("less than or equal to 100000. Nothing was changed.").wait_for()
+        self.assertEqual((Shot.objects.get(title="Parcel runner").head, field.input_value()), (2, "500"))

@@ -142,6 +142,8 @@ class OutlineLoop(BrowserCase):
         page.keyboard.press("Home")
         page.get_by_role("button", name="Follow ahead to the end").click()
         self.followed(head + 7)  # what is found is the same as before: only the key is gone
+        page.wait_for_selector(f'canvas[data-shown$="|{LAST}"]')  # the end of following takes the playhead along
+        page.get_by_text("From here").wait_for()
         self.assertEqual(self.outline.hand_frames, (0,))
         head += 1
 

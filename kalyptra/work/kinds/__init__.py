@@ -1,0 +1,37 @@
+"""The kinds of work over frames, a module a matter: what is asked and refused, how it is done, what it gives."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter
+
+from kalyptra.work.kinds.feet import FindFeet
+from kalyptra.work.kinds.files import BringFile, BringMap, BringMatte, BringPlate
+from kalyptra.work.kinds.mattes import FindPeople, FollowMattes
+from kalyptra.work.kinds.order import Gone, NotTaken, Order, Task
+from kalyptra.work.kinds.outlines import FollowOutlines
+from kalyptra.work.kinds.plate import RecoverPlate
+from kalyptra.work.models import Follow
+
+OverFrames = Annotated[
+    FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet, Field(discriminator="what")
+]
+"""What is asked for by an order alone."""
+Brings = Annotated[BringMatte | BringPlate | BringMap, Field(discriminator="what")]
+"""What is asked for with a file."""
+_ANY: TypeAdapter[Order] = TypeAdapter(
+    Annotated[
+        FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet | BringMatte | BringPlate | BringMap,
+        Field(discriminator="what"),
+    ]
+)
+
+
+def order_of(row: Follow) -> Order:
+    """What was asked for."""
+    return _ANY.validate_python(row.order)
+
+
+__all__ = ["BringFile", "BringMap", "BringMatte", "BringPlate", "Brings", "FindFeet", "FindPeople", "FollowMattes",
+           "FollowOutlines", "Gone", "NotTaken", "Order", "OverFrames", "RecoverPlate", "Task", "order_of"]  # fmt: skip

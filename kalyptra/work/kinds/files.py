@@ -1,0 +1,120 @@
+"""Bringing mattes, plates and maps from files."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kalyptra.core import (
+    MOST_SOURCES,
+    Channel,
+    Command,
+    MapFile,
+    Rate,
+    Setup,
+    TakeMapFile,
+    TakeMatteFile,
+    TakePlateFile,
+    import_to_store,
+    map_to_store,
+    probe,
+)
+from kalyptra.library import kept
+from kalyptra.library.files import local_path
+from kalyptra.work.kinds.order import NotTaken, Order, SubjectId, Task, subject_in
+from kalyptra.work.models import Follow
+
+
+class BringFile(Order):
+    """Put the pictures of a file into the store. A half of them is of no use: it is begun anew where it ended."""
+
+    title: Annotated[str, Field(max_length=200)] = ""
+    channel: Channel = Channel.LUMA
+
+    def run(self, task: Task) -> str | None:
+        task.found.forget()
+        path = local_path(task.row.file)
+        facts = probe(path, Rate(numerator=25, denominator=1))
+        _last(task, facts.frames)
+
+        def on_picture(done: int, name: str) -> bool:
+            kept.share([name])
+            task.found.add(name)
+            return task.note(done, None)
+
+        return import_to_store(path, facts, self.channel, kept.store().folder, on_picture, task.go_on)
+
+
+class BringMatte(BringFile):
+    """Bring a subject's matte."""
+
+    what: Literal["matte-file"] = "matte-file"
+    subject: SubjectId
+
+    @property
+    def about(self) -> str:
+        return self.subject
+
+    def check(self, setup: Setup) -> None:
+        if subject_in(setup, self.subject) is None:
+            raise NotTaken("That subject is not in the saved setup. Save it, then bring its matte.")
+
+    def findings(self, task: Task) -> list[Command]:
+        return [TakeMatteFile(subject=self.subject, title=self.title, frames=tuple(task.found.of()))]
+
+
+class BringPlate(BringFile):
+    """Bring a plate."""
+
+    what: Literal["plate-file"] = "plate-file"
+    channel: Channel = Channel.COLOUR
+
+    def findings(self, task: Task) -> list[Command]:
+        return [TakePlateFile(title=self.title, frames=tuple(task.found.of()))]
+
+
+class BringMap(BringFile):
+    """Bring a map of distances for a source, exactly as it is."""
+
+    what: Literal["map-file"] = "map-file"
+    source: str
+
+    @property
+    def about(self) -> str:
+        return self.source
+
+    def check(self, setup: Setup) -> None:
+        if not re.fullmatch(r"[a-z0-9]{2,16}", self.source):
+            raise NotTaken("The map needs a name of its own among the sources.")
+        same = setup.distance.source(self.source)
+        if same is not None and not isinstance(same, MapFile):
+            raise NotTaken(
+                f"There is a source named {self.source} already, and it is no map. Give the map another name."
+            )
+        count = len(setup.distance.sources)
+        if same is None and count >= MOST_SOURCES:
+            raise NotTaken(f"There are {count} sources of distance, and no more are taken. Remove one first.")
+
+    def run(self, task: Task) -> str | None:
+        task.found.forget()
+
+        def on_map(done: int, of: int, name: str) -> bool:
+            if done == 1:
+                _last(task, of)
+            kept.share([name])
+            task.found.add(name)
+            return task.note(done, None)
+
+        map_to_store(local_path(task.row.file), self.channel, kept.store().folder, on_map, task.go_on)
+        return ""
+
+    def findings(self, task: Task) -> list[Command]:
+        return [TakeMapFile(source=self.source, title=self.title, frames=tuple(task.found.of()))]
+
+
+def _last(task: Task, frames: int) -> None:
+    """How many frames there are is known when the file is looked into."""
+    task.row.end = task.row.start + frames - 1
+    Follow.objects.filter(pk=task.row.pk).update(end=task.row.end)

@@ -1,0 +1,148 @@
+"""Following found mattes, and finding people."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import closing
+from typing import Literal
+
+import numpy as np
+
+from kalyptra.core import (
+    Carried,
+    Command,
+    FoundMatte,
+    OnLoss,
+    Setup,
+    Spot,
+    TakeMattes,
+    coverage_of,
+    follow_mattes,
+    follow_people,
+    open_clip,
+)
+from kalyptra.library import kept
+from kalyptra.library.files import local_path
+from kalyptra.work.kinds.order import Gone, NotTaken, Order, SubjectId, Task, lost_at, saved_subject, subject_in
+
+
+class _Mattes(Order):
+    """Work that finds a matte a frame for a subject whose matte is a found one."""
+
+    subject: SubjectId
+
+    @property
+    def about(self) -> str:
+        return self.subject
+
+    def check(self, setup: Setup) -> None:
+        if not isinstance(saved_subject(setup, self.subject).matte, FoundMatte):
+            raise NotTaken("This subject's matte is not one that is found. Make a subject with the brush first.")
+
+    def _keep(self, task: Task, found: Iterator[Carried]) -> bool:
+        """Put what is found into the store; whether it came to an end of its own."""
+        for one in found:
+            name = kept.store().keep(one.matte)
+            kept.share([name])
+            task.found.add([one.frame, name, one.sure, one.how.value])
+            if not task.note(len(task.found.of()), None):
+                return False
+        return True
+
+
+class FollowMattes(_Mattes):
+    """Follow a found matte from where it is known at the start; keys on the way hold."""
+
+    what: Literal["mattes"] = "mattes"
+    on_loss: OnLoss = OnLoss.CARRY_ON
+
+    def check(self, setup: Setup) -> None:
+        super().check(setup)
+        matte = saved_subject(setup, self.subject).matte
+        if self.start == self.end:
+            raise NotTaken("There is no frame to follow to in that direction.")
+        if isinstance(matte, FoundMatte) and matte.at(self.start) is None:
+            raise NotTaken("There is no matte at this frame to start from. Make marks here first.")
+
+    def run(self, task: Task) -> str | None:
+        media, subject = task.shot.media, subject_in(task.shot.setup, self.subject)
+        if subject is None or not isinstance(subject.matte, FoundMatte):
+            raise Gone("the subject is not in the setup any more")
+        before = task.found.of()
+        names = {key.frame: key.matte for key in subject.matte.keys if key.frame in self.frames}
+        begin = before[-1][0] if before else self.start  # taken up, it goes on from the newest matte
+        if begin not in names:
+            first = before[-1][1] if before else subject.matte.at(self.start)
+            if first is None:
+                raise Gone("there is no matte at the frame to start from; make marks there first")
+            names[begin] = first
+        frames = self.frames[self.frames.index(begin) :]
+        if kept.fetch(names[one] for one in frames if one in names):
+            raise Gone("a matte that was made by hand is not in the store any more; make its marks again")
+        keys = {one: coverage_of(kept.store().picture(names[one])) for one in frames if one in names}
+        with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
+            if not self._keep(task, follow_mattes(keys, footage, frames, self.on_loss)):
+                return None
+        found = task.found.of()
+        last = found[-1][0] if found else self.start
+        return "" if not found or last == self.end or self.end in names else lost_at(last)
+
+    def findings(self, task: Task) -> list[Command]:
+        found = tuple(task.found.of())
+        return [TakeMattes(subject=self.subject, frames=found)] if found else []
+
+
+class FindPeople(_Mattes):
+    """Find people over the whole range: everybody, or from where one is pointed at, ahead and then back."""
+
+    what: Literal["people"] = "people"
+    spot: Spot | None = None
+
+    def run(self, task: Task) -> str | None:
+        media = task.shot.media
+        with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
+
+            def all_found() -> Iterator[Carried]:
+                for frames in self._ways():
+                    done = {one[0]: one for one in task.found.of()}
+                    rest = [one for one in frames if one not in done]
+                    if not rest:
+                        continue
+                    spot = self.spot
+                    if spot and rest[0] != frames[0]:  # taken up: whoever was found last is pointed at
+                        spot = _spot_in(done[frames[frames.index(rest[0]) - 1]], spot, media.facts.width)
+                    yield from follow_people(footage, rest, spot, media.facts.width)
+
+            if not self._keep(task, all_found()):
+                return None
+        found = task.found.of()
+        nobody = sum(one[3] == "nobody" for one in found)
+        if nobody == len(found):
+            return "Nobody is seen in any frame. Mark the subject with the brush instead."
+        return f"Nobody is seen in {nobody} of {len(found)} frames." if nobody else ""
+
+    def _ways(self) -> list[range]:
+        low, high = self.span
+        if self.spot is None:
+            return [range(low, high + 1)]
+        at = min(max(self.spot.frame, low), high)
+        return [range(at, high + 1), range(at, low - 1, -1)]
+
+    def findings(self, task: Task) -> list[Command]:
+        found = tuple(sorted(task.found.of()))
+        if not found:
+            return []
+        return [TakeMattes(subject=self.subject, frames=found, people=True, person=self.spot)]
+
+
+def _spot_in(found: list[object], spot: Spot, width: int) -> Spot:
+    """The middle of a matte that was found; the spot itself where it is empty or gone."""
+    name = str(found[1])
+    if kept.fetch([name]):
+        return spot
+    matte = coverage_of(kept.store().picture(name))
+    ys, xs = np.nonzero(matte > 0.5)
+    if len(xs) == 0:
+        return spot
+    scale = width / matte.shape[1]
+    return Spot(frame=spot.frame, x=float(np.median(xs)) * scale, y=float(np.median(ys)) * scale)

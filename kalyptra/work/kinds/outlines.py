@@ -1,0 +1,91 @@
+"""Following drawn outlines."""
+
+from __future__ import annotations
+
+import time
+from contextlib import closing
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from kalyptra.core import (
+    Command,
+    OnLoss,
+    Outline,
+    Setup,
+    Step,
+    TakeSteps,
+    follow,
+    open_clip,
+    outlines_of,
+    placed_points,
+    with_steps,
+)
+from kalyptra.library.files import local_path
+from kalyptra.work.kinds.order import NotTaken, Order, SubjectId, Task, lost_at, saved_subject, subject_in
+
+SHOW_EVERY = 0.4
+"""Seconds between two frames that the page shows while it goes on."""
+
+
+class FollowOutlines(Order):
+    """Follow outlines of a subject side by side."""
+
+    what: Literal["outlines"] = "outlines"
+    subject: SubjectId
+    outlines: Annotated[tuple[str, ...], Field(max_length=64)] = ()
+    on_loss: OnLoss = OnLoss.CARRY_ON
+
+    @property
+    def about(self) -> str:
+        return self.subject
+
+    def check(self, setup: Setup) -> None:
+        subject = saved_subject(setup, self.subject)
+        if not self.outlines or not set(self.outlines) <= {one.id for one in outlines_of(subject.matte)}:
+            raise NotTaken("That outline is not in the saved setup. Save it, then follow.")
+        if self.start == self.end:
+            raise NotTaken("There is no frame to follow to in that direction.")
+
+    def run(self, task: Task) -> str | None:
+        media, subject = task.shot.media, subject_in(task.shot.setup, self.subject)
+        drawn = {one.id: one for one in (outlines_of(subject.matte) if subject else ()) if one.id in self.outlines}
+        steps = {name: [Step.model_validate(one) for one in task.found.of(name)] for name in drawn}
+        done = max((len(one) for one in steps.values()), default=0)
+        with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
+            runs = {
+                name: follow(
+                    with_steps(outline, tuple(steps[name])), footage, self.frames[done:], media.facts.width,
+                    self.on_loss,
+                )
+                for name, outline in drawn.items()
+                if len(steps[name]) == done  # others were lost on the way
+            }  # fmt: skip
+            shown = -SHOW_EVERY
+            while done < len(self.frames) - 1:
+                for name, steps_of in list(runs.items()):
+                    step = next(steps_of, None)
+                    if step is None:
+                        del runs[name]
+                    else:
+                        steps[name].append(step)
+                        task.found.add(step.model_dump(mode="json"), name)
+                if not runs:
+                    return lost_at(self.frames[done])
+                done += 1
+                seen = None
+                if time.monotonic() - shown >= SHOW_EVERY:
+                    shown, seen = time.monotonic(), self._seen(self.frames[done], drawn, steps)
+                if not task.note(done, seen):
+                    return None
+        return ""
+
+    def _seen(self, frame: int, drawn: dict[str, Outline], steps: dict[str, list[Step]]) -> dict[str, Any]:
+        outlines = {name: with_steps(outline, tuple(steps[name])) for name, outline in drawn.items()}
+        points = {name: {"points": placed_points(outline, frame)} for name, outline in outlines.items()}
+        return {"frame": frame, "outlines": {self.subject: points}}
+
+    def findings(self, task: Task) -> list[Command]:
+        return [
+            TakeSteps(subject=self.subject, outline=name, steps=tuple(task.found.of(name))) for name in task.found.names
+        ]
