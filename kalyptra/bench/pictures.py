@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from kalyptra.bench.framecache import FrameCache
 from kalyptra.core import (
     HeldPicture,
+    Look,
     PictureSource,
     Quality,
     ReaderPool,
@@ -23,7 +24,8 @@ from kalyptra.core import (
     View,
     look_identity,
     pictures_needed,
-    render_frame,
+    render_look,
+    resolve,
     shrink,
 )
 from kalyptra.library import kept
@@ -54,17 +56,18 @@ def frame_jpeg(media: Media, setup: Setup, frame: int, view: View, size: int, su
     Raises:
         FrameUnreadable: the proxy has no such frame.
     """
-    identity = look_identity(setup, frame, (media.facts.width, media.facts.height), view, subject)
+    look = resolve(setup, frame, (media.facts.width, media.facts.height))
+    identity = look_identity(look, frame, view, subject)
     key = hashlib.sha256(f"{media.digest}|{media.proxy.name}|{size}|{identity}".encode()).hexdigest()
-    return _cache().get(key, lambda: _make(media, setup, frame, view, size, subject))
+    return _cache().get(key, lambda: _make(media, setup, look, frame, view, size, subject))
 
 
-def _make(media: Media, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> bytes:
+def _make(media: Media, setup: Setup, look: Look, frame: int, view: View, size: int, subject: str | None) -> bytes:
     kept.fetch(pictures_needed(setup, frame, frame))
     with borrowed(media) as reader:
         footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
     sources = Sources(footage, media.facts.width, kept.store(), f"{media.digest}|{frame}", _mattes)
-    codes = render_frame(setup, frame, sources, view, subject, Quality.PREVIEW)
+    codes = render_look(look, frame, sources, view, subject, Quality.PREVIEW)
     done, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return data.tobytes()
 

@@ -23,6 +23,7 @@ from kalyptra.core.clip.reader import (
 from kalyptra.core.clip.timecode import timecode
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
+from kalyptra.core.compose import Sources
 from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.edit import ByHand, Clip, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import (
@@ -43,10 +44,11 @@ from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
-from kalyptra.core.frame import CutOut, Opening, Plate, Quality, Sources, View, cut_out, render_frame, through_lens
+from kalyptra.core.frame import View, cut_out, render_frame, render_look
 from kalyptra.core.identity import look_identity
 from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg
 from kalyptra.core.kept import PICTURE, RECORD, Folder, Kept, Nothing, NotKept
+from kalyptra.core.layered import CutOut, Opening, Plate, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
 from kalyptra.core.matte.marks import marked_matte
@@ -80,7 +82,7 @@ from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
 from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, placed_points, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
 from kalyptra.core.setup.recipes import Recipe
-from kalyptra.core.setup.resolve import numbers_at, resolve
+from kalyptra.core.setup.resolve import Look, numbers_at, resolve
 from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
@@ -123,6 +125,7 @@ __all__ = [
     "Kind",
     "Layer",
     "LongGaps",
+    "Look",
     "MapFile",
     "Mark",
     "MatteJob",
@@ -235,6 +238,7 @@ __all__ = [
     "recover",
     "recover_to_store",
     "render_frame",
+    "render_look",
     "render_to_file",
     "resolve",
     "shrink",

@@ -23,7 +23,8 @@ from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.reader import HeldPicture, Mended, PictureSource, damage_words, open_clip
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
-from kalyptra.core.frame import Sources, render_frame
+from kalyptra.core.compose import Sources
+from kalyptra.core.frame import render_frame
 from kalyptra.core.kept import Folder, Kept, Nothing
 from kalyptra.core.setup.document import Compression, Setup
 

@@ -20,8 +20,9 @@ from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import HeldPicture, Mended, damage_words, open_clip
 from kalyptra.core.compiled import one_thread_a_frame
+from kalyptra.core.compose import Sources
 from kalyptra.core.export import Progress
-from kalyptra.core.frame import Sources, cut_out
+from kalyptra.core.frame import cut_out
 from kalyptra.core.kept import Folder
 from kalyptra.core.matte.stored import codes_of
 from kalyptra.core.setup.document import Setup

@@ -7,8 +7,7 @@ import hashlib
 from pydantic import TypeAdapter
 
 from kalyptra.core.frame import View
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.resolve import Look, resolve
+from kalyptra.core.setup.resolve import Look
 
 PICTURE_VERSION = 7
 """Raised whenever the same setup comes to give another picture."""
@@ -16,17 +15,15 @@ PICTURE_VERSION = 7
 _look = TypeAdapter(Look)
 
 
-def look_identity(setup: Setup, frame: int, size: tuple[int, int], view: View, subject: str | None) -> str:
+def look_identity(look: Look, frame: int, view: View, subject: str | None) -> str:
     """A name for all that a frame's picture depends on, besides the clip and the size.
 
     Args:
-        size: (width, height) of the clip.
-
-    Only what holds at that frame counts: a change elsewhere in the setup keeps the name.
+        look: the setup at the frame. Only what holds there counts: a change elsewhere in the setup keeps the name.
     """
     parts: list[object] = [PICTURE_VERSION, frame, view.value]
     if view is not View.SOURCE:
-        parts.append(_look.dump_json(resolve(setup, frame, size)))
+        parts.append(_look.dump_json(look))
     if view in (View.MATTE, View.OVERLAY):
         parts.append(subject)
     return hashlib.sha256(repr(parts).encode()).hexdigest()

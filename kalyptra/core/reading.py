@@ -10,7 +10,7 @@ from itertools import pairwise
 import numpy as np
 
 from kalyptra.core.focus.breathing import enlargement
-from kalyptra.core.frame import opening_at
+from kalyptra.core.layered import opening_at
 from kalyptra.core.lens.iris import outline
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.pulls import Moment, pull_notes

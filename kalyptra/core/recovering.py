@@ -28,7 +28,8 @@ from kalyptra.core.clip.reader import (
 )
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import one_thread_a_frame
-from kalyptra.core.frame import Sources, covered
+from kalyptra.core.compose import Sources
+from kalyptra.core.frame import covered
 from kalyptra.core.kept import Folder
 from kalyptra.core.plate.align import STILL, Aligned, align, background_corners, motion_of
 from kalyptra.core.plate.detail import fill_detailed

@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import shrink
+from kalyptra.core.compose import Sources, distance_map, layers_of, mattes_of
 from kalyptra.core.distance.stack import Layer, stack
-from kalyptra.core.frame import CutOut, Sources, distance_map, foremost, layers_of, mattes_of, opening_at
 from kalyptra.core.kept import Kept
+from kalyptra.core.layered import CutOut, foremost, opening_at
 from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.proof import advice
 from kalyptra.core.proof.advice import Note

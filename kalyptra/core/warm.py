@@ -10,7 +10,7 @@ import numpy as np
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
-from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
+from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.carry.step import State, carry
 from kalyptra.core.matte.drawn import outline_matte

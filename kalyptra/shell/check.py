@@ -55,8 +55,9 @@ def checks() -> dict[str, list[str]]:
     }
     if shutil.which("npm"):
         found["styles"] = ["bash", "assets/check.sh"]
+        found["scripts"] = ["bash", "assets/check-scripts.sh"]
     else:
-        print("styles: not checked, there is no npm here", flush=True)
+        print("styles and scripts: not checked, there is no npm here", flush=True)
     return found
 
 

@@ -19,6 +19,8 @@ from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.reader import MAX_PIXELS, open_clip, open_container
 
+SLOWEST, FASTEST = Fraction(1, 1000), Fraction(1000)
+"""Frames a second."""
 MAX_FRAMES = 500_000
 STILL_SECONDS = 5
 STANDARD_RATES = tuple(
@@ -181,13 +183,15 @@ def conform(
 
     Raises:
         LongGaps: the clip would have far more frames than the file holds, and `longest` was not given.
+        NotFootage: its times make no sense.
     """
+    stated = stated if stated and _can_be(stated) else None
     if len(stamps) == 1:
         return stamps, stated or Fraction(25), False
     steps = [b - a for a, b in pairwise(stamps)]
     seconds = float((stamps[-1] - stamps[0]) * time_base)
     measured = Fraction((len(stamps) - 1) / seconds).limit_denominator(100_000)
-    for constant in map(_near_standard, filter(None, (stated, measured))):
+    for constant in filter(_can_be, map(_near_standard, filter(None, (stated, measured)))):
         # Containers that count in milliseconds round every stamp: allow that, and one twentieth of a frame.
         allowed = max(1.5 * float(time_base), 0.05 / float(constant))
         late = (abs(float((stamp - stamps[0]) * time_base) - i / float(constant)) for i, stamp in enumerate(stamps))
@@ -195,6 +199,8 @@ def conform(
             return stamps, constant, False
     usual = float(median(steps) * time_base)
     rate = _near_standard(1 / (Fraction(median(steps)) * time_base), snap=0.04)
+    if not _can_be(rate):
+        raise NotFootage(f"By their times its pictures come at {float(rate):.3g} a second, which no clip has.")
     lasts = [float(step * time_base) for step in steps]
     if longest is not None:
         lasts = [min(one, max(longest, usual)) for one in lasts]
@@ -215,6 +221,11 @@ def conform(
             at += 1
         chosen.append(stamps[at])
     return chosen, rate, True
+
+
+def _can_be(rate: Fraction) -> bool:
+    """Whether a clip can have a rate: damaged files say anything."""
+    return SLOWEST <= rate <= FASTEST
 
 
 def _duration(seconds: float) -> str:

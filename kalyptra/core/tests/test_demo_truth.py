@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_light
-from kalyptra.core.frame import Plate, through_lens
+from kalyptra.core.layered import Plate, through_lens
 from kalyptra.core.lens.blur import FINAL
 from kalyptra.core.lens.layers import see_ground
 from kalyptra.core.lens.optics import ThinLens

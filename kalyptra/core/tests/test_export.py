@@ -21,6 +21,7 @@ from kalyptra.core.identity import look_identity
 from kalyptra.core.setup.distance import backdrop_at
 from kalyptra.core.setup.document import Footage, Output, Setup
 from kalyptra.core.setup.focus import Focus, FocusCurve, FocusKey
+from kalyptra.core.setup.resolve import resolve
 from kalyptra.core.tests import material
 from kalyptra.shell import render as shell_render
 
@@ -110,7 +111,7 @@ class Identity(TestCase):
             return Setup(distance=backdrop_at(far), focus=Focus(distance=FocusCurve(keys=keys)))
 
         def name(one: Setup, frame: int, view: View = View.RESULT) -> str:
-            return look_identity(one, frame, (160, 90), view, None)
+            return look_identity(resolve(one, frame, (160, 90)), frame, view, None)
 
         self.assertEqual(name(setup(9, 3), 5), name(setup(9, 4), 5))
         self.assertNotEqual(name(setup(9, 3), 15), name(setup(9, 4), 15))

@@ -18,7 +18,7 @@ from skimage.metrics import peak_signal_noise_ratio as psnr
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import code_of, to_codes, to_light
-from kalyptra.core.frame import CutOut, Opening, Quality, through_lens
+from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting, blur
 from kalyptra.core.lens.iris import kernel
 from kalyptra.core.lens.optics import ThinLens, f_number_for

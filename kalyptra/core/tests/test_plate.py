@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.clip.transfer import to_light
-from kalyptra.core.frame import Sources, View, render_frame
+from kalyptra.core.compose import Sources
+from kalyptra.core.frame import View, render_frame
 from kalyptra.core.kept import Folder
 from kalyptra.core.plate.against import against_plate
 from kalyptra.core.plate.behind import picture_behind

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.reader import HeldPicture, Picture
+from kalyptra.core.compose import Sources
 from kalyptra.core.distance.imported import as_stored
-from kalyptra.core.frame import Sources, View, render_frame
+from kalyptra.core.frame import View, render_frame
 from kalyptra.core.setup.document import Setup
 from kalyptra.core.setup.recipes import Recipe, with_recipe
 from kalyptra.core.setup.shapes import ellipse

@@ -100,7 +100,11 @@ export const benchParts = {
     async showHistory() {
       try {
         const found = await askJson("GET", shot().url("history"));
-        this.history = found.map((one) => ({ ...one, words: one.words || "A change.", time: new Date(one.when).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }) }));
+        this.history = found.map((one) => ({
+          ...one,
+          words: one.words || "A change.",
+          time: new Date(one.when).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
+        }));
         this.$refs.history.showModal();
       } catch (refusal) {
         toast(refusal.message, true);

@@ -129,7 +129,7 @@ export const chart = () => ({
 
   drawPlot() {
     const reading = bare(shot().reading);
-    const { width, height } = this.size;
+    const { width } = this.size;
     if (!reading || width === 0) return;
     const { y, low, high } = this.scale();
     const { first, step } = reading;
@@ -214,7 +214,20 @@ export const chart = () => ({
       if (!this.pulling) continue;
       const words = `pull: ${pull.frames} frames, ${easeWords(pull.left.ease ?? "eased")}`;
       parts.push(svg("path", { class: "pull-line", d: `M${a} ${TOP}v-7H${b}v7` }));
-      const wide = b - a > 34 ? svg("rect", { class: "pull-grip", x: a, y: TOP - 20, width: Math.max(10, b - a), height: 18, "data-pull": pull.i, tabindex: 0, role: "button", "aria-label": `${words}, from frame ${pull.left.frame}` }) : null;
+      const wide =
+        b - a > 34
+          ? svg("rect", {
+              class: "pull-grip",
+              x: a,
+              y: TOP - 20,
+              width: Math.max(10, b - a),
+              height: 18,
+              "data-pull": pull.i,
+              tabindex: 0,
+              role: "button",
+              "aria-label": `${words}, from frame ${pull.left.frame}`,
+            })
+          : null;
       parts.push(svg("text", { class: "pull-name", x: Math.min(Math.max((a + b) / 2, LEFT + 70), width - 80), y: TOP - 11, "text-anchor": "middle" }, words));
       if (wide) parts.push(wide);
     }
@@ -263,7 +276,16 @@ export const chart = () => ({
         const top = Math.max(at, free + 15);
         free = top;
         const words = metres(markAt(mark.id, viewer().frame));
-        parts.push(svg("path", { class: `tape tape-${ink}`, d: `M${LEFT - 24} ${top - 7}h14l8 7l-8 7h-14Z`, "data-mark": mark.id, tabindex: 0, role: "button", "aria-label": `Mark ${letter}, ${mark.name}, ${words}` }));
+        parts.push(
+          svg("path", {
+            class: `tape tape-${ink}`,
+            d: `M${LEFT - 24} ${top - 7}h14l8 7l-8 7h-14Z`,
+            "data-mark": mark.id,
+            tabindex: 0,
+            role: "button",
+            "aria-label": `Mark ${letter}, ${mark.name}, ${words}`,
+          }),
+        );
         parts.push(svg("text", { class: "tape-letter", x: LEFT - 17, y: top + 4, "text-anchor": "middle" }, letter));
         parts.push(svg("text", { x: LEFT - 28, y: top + 4, "text-anchor": "end" }, words));
       });
@@ -286,7 +308,8 @@ export const chart = () => ({
     const bar = { y: height - 20, height: 6 };
     parts.push(svg("text", { x: LEFT - 8, y: bar.y + 7, "text-anchor": "end" }, "ready"));
     parts.push(svg("rect", { class: "waiting", x: x(first), width: Math.max(1, x(last) - x(first)), ...bar }));
-    for (const [a, b] of viewer().ready) if (b >= time.first && a <= time.last) parts.push(svg("rect", { class: "ready", x: x(a), width: Math.max(2, x(b) - x(a)), ...bar }));
+    for (const [a, b] of viewer().ready)
+      if (b >= time.first && a <= time.last) parts.push(svg("rect", { class: "ready", x: x(a), width: Math.max(2, x(b) - x(a)), ...bar }));
     parts.push(...this.strip(height - STRIP.up, first, time));
     if (first > time.first) parts.push(svg("rect", { class: "outside", x: LEFT, y: TOP, width: x(first) - LEFT, height: this.bottom - TOP }));
     if (last < time.last) parts.push(svg("rect", { class: "outside", x: x(last), y: TOP, width: width - RIGHT - x(last), height: this.bottom - TOP }));
@@ -323,7 +346,16 @@ export const chart = () => ({
       const x = time.x(frame);
       if (!seen(x)) continue;
       const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
-      parts.push(svg("path", { class: `hand-key ribbon-${shot().subject().ink}`, d, "data-key": frame, tabindex: 0, role: "button", "aria-label": `Hand-made key at frame ${frame}` }));
+      parts.push(
+        svg("path", {
+          class: `hand-key ribbon-${shot().subject().ink}`,
+          d,
+          "data-key": frame,
+          tabindex: 0,
+          role: "button",
+          "aria-label": `Hand-made key at frame ${frame}`,
+        }),
+      );
     }
     return parts;
   },
@@ -497,8 +529,8 @@ export const chart = () => ({
       return;
     }
     const letter = event.key.toLowerCase();
-    if (command && letter === "c" && curve().chosen.length) return done(), curve().copy();
-    if (command && letter === "v" && curve().held.length) return done(), curve().paste();
+    if (command && letter === "c" && curve().chosen.length) return (done(), curve().copy());
+    if (command && letter === "v" && curve().held.length) return (done(), curve().paste());
     if (focus === undefined) return;
     if (!curve().isChosen(FOCUS, Number(focus))) curve().choose(FOCUS, [Number(focus)]);
     const { low, high } = this.scale();
@@ -538,14 +570,14 @@ export const chart = () => ({
       const at = 1 / distance(y);
       const by = Math.exp(turn * 0.0015);
       [curve().low, curve().high] = [Math.max(0, at - (at - low) * by), at + (high - at) * by];
-    } else curve().zoom(Math.exp(turn * 0.0015), time.first + ((x - LEFT) / time.each));
+    } else curve().zoom(Math.exp(turn * 0.0015), time.first + (x - LEFT) / time.each);
   },
 
   down(event) {
     if (event.button !== 0) return;
     const { end, key, focus, pull, mark } = event.target.dataset ?? {};
     if (key !== undefined) return this.pullKey(Number(key), event);
-    if (this.pulling && focus !== undefined) return event.target.focus?.({ preventScroll: true }), this.pullFocusKey(Number(focus), event);
+    if (this.pulling && focus !== undefined) return (event.target.focus?.({ preventScroll: true }), this.pullFocusKey(Number(focus), event));
     if (pull !== undefined) return this.pullWhole(Number(pull), event);
     if (mark !== undefined) return this.pullMark(mark, event);
     if (this.pulling && event.shiftKey && !end) return this.chooseBand(event);

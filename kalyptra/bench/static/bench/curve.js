@@ -32,7 +32,8 @@ export function focusAt(keys, frame) {
   return mixOf("distance")(keyValue(left, frame), keyValue(right, frame), share);
 }
 
-export const valueAt = (path, frame, setup) => (path === FOCUS ? focusAt(keysOf(path, setup), frame) : keyedAt({ keys: keysOf(path, setup) }, frame, nameOfPath(path)));
+export const valueAt = (path, frame, setup) =>
+  path === FOCUS ? focusAt(keysOf(path, setup), frame) : keyedAt({ keys: keysOf(path, setup) }, frame, nameOfPath(path));
 
 // Pulls: from one key to the next where the ends differ and focus does not hold.
 export function pullsOf(keys) {
@@ -108,7 +109,9 @@ export function createCurve() {
     },
     // Nearer or farther: by a hundredth of what the chart shows, and off its mark.
     shift(by) {
-      const share = this.path.endsWith("distance") ? (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + by) }) : (key) => ({ ...key, value: key.value * (1 + by) });
+      const share = this.path.endsWith("distance")
+        ? (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + by) })
+        : (key) => ({ ...key, value: key.value * (1 + by) });
       shot().commit(moving(this.path, [...this.chosen], 0, share));
     },
     ease(ease) {

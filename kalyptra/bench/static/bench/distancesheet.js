@@ -170,7 +170,8 @@ export const distanceParts = {
     // Where it holds: everywhere, or within or outside of a subject's matte.
     get regions() {
       const found = [{ value: "", name: "everywhere" }];
-      for (const one of shot().setup.subjects) found.push({ value: `in:${one.id}`, name: `within ${one.name}` }, { value: `out:${one.id}`, name: `outside ${one.name}` });
+      for (const one of shot().setup.subjects)
+        found.push({ value: `in:${one.id}`, name: `within ${one.name}` }, { value: `out:${one.id}`, name: `outside ${one.name}` });
       return found;
     },
     get region() {

@@ -20,7 +20,11 @@ const listed = (commands) => (Array.isArray(commands) ? commands : [commands]);
 // A place as the page's fields name it: of the chosen subject (@), outline (@line) or source (#).
 export function fullPath(path, chosen = window.Alpine.store("shot")) {
   const [first, ...rest] = path.split(".");
-  const begins = { "@": `subjects.${chosen.chosen}`, "@line": `subjects.${chosen.chosen}.matte.outlines.${chosen.line}`, "#": `distance.sources.${chosen.source}` };
+  const begins = {
+    "@": `subjects.${chosen.chosen}`,
+    "@line": `subjects.${chosen.chosen}.matte.outlines.${chosen.line}`,
+    "#": `distance.sources.${chosen.source}`,
+  };
   return [begins[first] ?? first, ...rest].join(".");
 }
 
@@ -112,10 +116,10 @@ export function createShot(state) {
       if (done.length) await this.give(done);
     },
     // Take what the server has; what is on its way stays on top of it.
-    adopt(state) {
-      this.saved = { ...bare(this.saved), ...state };
+    adopt(now) {
+      this.saved = { ...bare(this.saved), ...now };
       if (this.drafting) return;
-      const { setup } = state;
+      const { setup } = now;
       this.setup = this.before;
       this.working = null;
       if (this.unsaved) return;

@@ -106,7 +106,12 @@ export function createWork() {
   };
 }
 
-const ends = { back: () => shot().setup.footage.first, "one-back": () => viewer().frame - 1, "one-ahead": () => viewer().frame + 1, ahead: () => shot().setup.footage.last };
+const ends = {
+  back: () => shot().setup.footage.first,
+  "one-back": () => viewer().frame - 1,
+  "one-ahead": () => viewer().frame + 1,
+  ahead: () => shot().setup.footage.last,
+};
 
 export const followParts = {
   following: () => ({

@@ -50,7 +50,8 @@ export const ground = () => ({
     if (source) {
       void viewer().frame;
       const inside = svg("svg", { width, height, overflow: "hidden" }); // lines end with the picture, handles do not
-      for (const d of pathsOf(source)) inside.append(svg("path", { class: "shape-halo", d }), svg("path", { class: "source-line", d, "data-act": source.stops ? "way" : "ground" }));
+      for (const d of pathsOf(source))
+        inside.append(svg("path", { class: "shape-halo", d }), svg("path", { class: "source-line", d, "data-act": source.stops ? "way" : "ground" }));
       parts.push(inside);
       for (const handle of handlesOf(source)) parts.push(...this.handle(handle, source, scale));
     }
@@ -78,7 +79,10 @@ export const ground = () => ({
     const words = wordsOf(handle, source);
     const look = { class: `handle source-handle ${handle.end ? "" : "source-pin"}`, "data-act": "handle", "data-handle": handle.id, tabindex: 0, role: "button",
       "aria-label": words ? `${handle.words}, ${words}` : handle.words }; // prettier-ignore
-    const shape = handle.stop === undefined ? svg("circle", { ...look, cx: x, cy: y, r: size }) : svg("path", { ...look, d: `M${x} ${y - size * 1.3}l${size * 1.3} ${size * 1.3}l${-size * 1.3} ${size * 1.3}l${-size * 1.3} ${-size * 1.3}Z` });
+    const shape =
+      handle.stop === undefined
+        ? svg("circle", { ...look, cx: x, cy: y, r: size })
+        : svg("path", { ...look, d: `M${x} ${y - size * 1.3}l${size * 1.3} ${size * 1.3}l${-size * 1.3} ${size * 1.3}l${-size * 1.3} ${-size * 1.3}Z` });
     if (!words) return [shape];
     return [shape, svg("text", { class: "equal-name", x: x + 11 / scale, y: y + 4 / scale, "font-size": 12.5 / scale, "stroke-width": 3.5 / scale }, words)];
   },

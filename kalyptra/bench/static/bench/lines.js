@@ -18,7 +18,18 @@ export function curveOf(points) {
 }
 
 export const pointsOfCurve = (curve) =>
-  curve.points.map((p) => ({ id: p.id, x: p.x, y: p.y, bx: p.x + p.before[0], by: p.y + p.before[1], ax: p.x + p.after[0], ay: p.y + p.after[1], fin: p.feather_in, fout: p.feather_out, smooth: p.smooth }));
+  curve.points.map((p) => ({
+    id: p.id,
+    x: p.x,
+    y: p.y,
+    bx: p.x + p.before[0],
+    by: p.y + p.before[1],
+    ax: p.x + p.after[0],
+    ay: p.y + p.after[1],
+    fin: p.feather_in,
+    fout: p.feather_out,
+    smooth: p.smooth,
+  }));
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(4)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 

@@ -36,6 +36,23 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("units", createUnits());
   Alpine.store("curve", createCurve());
   Alpine.store("pointing", createPointing());
-  const parts = { ...benchParts, ...fields, ...sheets, ...followParts, ...matteParts, ...viewerParts, ...distanceParts, ...pullParts, performing, pointer, row, overlay, ground, plan, chart, renders };
+  const parts = {
+    ...benchParts,
+    ...fields,
+    ...sheets,
+    ...followParts,
+    ...matteParts,
+    ...viewerParts,
+    ...distanceParts,
+    ...pullParts,
+    performing,
+    pointer,
+    row,
+    overlay,
+    ground,
+    plan,
+    chart,
+    renders,
+  };
   for (const [name, part] of Object.entries(parts)) Alpine.data(name, part);
 });

@@ -138,7 +138,9 @@ export function createBrush() {
       if (["keep", "drop", "point"].includes(this.tool)) {
         const { x, y } = this.tip;
         const name = this.tool === "point" ? "Arrows move it, Enter finds the person there" : `Arrows move the brush, Enter marks what to ${this.tool}`;
-        parts.push(svg("circle", { class: "brush-tip", cx: x, cy: y, r: this.width / 2, tabindex: 0, role: "button", "data-act": "brush", "aria-label": name }));
+        parts.push(
+          svg("circle", { class: "brush-tip", cx: x, cy: y, r: this.width / 2, tabindex: 0, role: "button", "data-act": "brush", "aria-label": name }),
+        );
       }
       return parts;
     },
@@ -165,7 +167,8 @@ export function createBrush() {
   };
 }
 
-const line = (points, width, keep) => svg("polyline", { class: keep ? "mark-keep" : "mark-drop", points: (points.length > 1 ? points : [points[0], points[0]]).join(" "), "stroke-width": width });
+const line = (points, width, keep) =>
+  svg("polyline", { class: keep ? "mark-keep" : "mark-drop", points: (points.length > 1 ? points : [points[0], points[0]]).join(" "), "stroke-width": width });
 
 // A stroke as few places, none nearer to the last than a few px.
 function thinned(points) {

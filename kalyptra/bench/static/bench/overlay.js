@@ -108,15 +108,24 @@ export const overlay = () => ({
     points.forEach((p, i) => {
       const common = { "data-id": one.id, "data-point": p.id, tabindex: 0, role: "button" };
       if (selected.has(p.id)) {
-        for (const [act, x, y, name] of [["before", p.bx, p.by, "handle before"], ["after", p.ax, p.ay, "handle after"]]) {
+        for (const [act, x, y, name] of [
+          ["before", p.bx, p.by, "handle before"],
+          ["after", p.ax, p.ay, "handle after"],
+        ]) {
           if (x === p.x && y === p.y && !p.smooth) continue;
           parts.push(svg("line", { class: `shape-lever ${ink}`, x1: p.x, y1: p.y, x2: x, y2: y }));
-          parts.push(svg("circle", { ...common, class: `handle lever ${ink}`, cx: x, cy: y, r: size, "data-act": act, "aria-label": `Point ${i + 1}, ${name}` }));
+          parts.push(
+            svg("circle", { ...common, class: `handle lever ${ink}`, cx: x, cy: y, r: size, "data-act": act, "aria-label": `Point ${i + 1}, ${name}` }),
+          );
         }
       }
       const look = { ...common, class: `handle point ${ink} ${selected.has(p.id) ? "chosen" : ""}`, "data-act": "point",
         "aria-label": `Point ${i + 1} of ${points.length}, ${p.smooth ? "smooth" : "corner"}`, "aria-pressed": selected.has(p.id) }; // prettier-ignore
-      parts.push(p.smooth ? svg("circle", { ...look, cx: p.x, cy: p.y, r: size }) : svg("rect", { ...look, x: p.x - size, y: p.y - size, width: 2 * size, height: 2 * size }));
+      parts.push(
+        p.smooth
+          ? svg("circle", { ...look, cx: p.x, cy: p.y, r: size })
+          : svg("rect", { ...look, x: p.x - size, y: p.y - size, width: 2 * size, height: 2 * size }),
+      );
     });
     return parts;
   },
@@ -130,7 +139,17 @@ export const overlay = () => ({
     const found = [svg("rect", { class: `shape-ring ${ink}`, x: box.x - w, y: box.y - h, width: 2 * w, height: 2 * h })];
     for (const handle of HANDLES) {
       const [x, y] = [box.x + handle.u * w, box.y + handle.v * h];
-      found.push(svg("rect", { ...common, x: x - size, y: y - size, width: 2 * size, height: 2 * size, "data-act": `scale-${handle.id}`, "aria-label": `Scale ${one.name}: ${handle.name}` }));
+      found.push(
+        svg("rect", {
+          ...common,
+          x: x - size,
+          y: y - size,
+          width: 2 * size,
+          height: 2 * size,
+          "data-act": `scale-${handle.id}`,
+          "aria-label": `Scale ${one.name}: ${handle.name}`,
+        }),
+      );
     }
     const knob = { x: box.x, y: box.y - h - 20 / viewer().scale };
     found.push(svg("line", { class: `shape-lever ${ink}`, x1: box.x, y1: box.y - h, x2: knob.x, y2: knob.y }));
@@ -239,7 +258,13 @@ export const overlay = () => ({
       return whole(about(box.x, box.y, turn(by)), `${by.toFixed(1)}°`);
     }
     if (act.startsWith("scale")) {
-      const motion = scaling(box, HANDLES.find((one) => `scale-${one.id}` === act), dx, dy, event.altKey);
+      const motion = scaling(
+        box,
+        HANDLES.find((one) => `scale-${one.id}` === act),
+        dx,
+        dy,
+        event.altKey,
+      );
       const now = boxOf(carried(motion, start));
       return whole(motion, `${now.width.toFixed(0)} x ${now.height.toFixed(0)} px`);
     }
@@ -277,7 +302,10 @@ export const overlay = () => ({
         const band = { x: Math.min(from.x, to.x), y: Math.min(from.y, to.y), width: Math.abs(to.x - from.x), height: Math.abs(to.y - from.y) };
         this.band = band;
         const inside = (p) => p.x >= band.x && p.x <= band.x + band.width && p.y >= band.y && p.y <= band.y + band.height;
-        shot().points = lines().points(shot().line).filter(inside).map((p) => p.id);
+        shot().points = lines()
+          .points(shot().line)
+          .filter(inside)
+          .map((p) => p.id);
       },
       () => (this.band = null),
     );
@@ -310,7 +338,9 @@ export const overlay = () => ({
     this.commitPoints(points.map((p, i) => (ids.includes(p.id) ? madeSmooth(points, i, !p.smooth) : p)));
   },
   removePoints() {
-    const left = lines().points(shot().line).filter((p) => !shot().points.includes(p.id));
+    const left = lines()
+      .points(shot().line)
+      .filter((p) => !shot().points.includes(p.id));
     if (left.length < 3) return;
     this.commitPoints(left);
     shot().points = [];
@@ -323,7 +353,13 @@ export const overlay = () => ({
     }
     if (!act || act === "ground" || event.ctrlKey || event.metaKey || lines().live) return;
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-    const others = { Delete: () => this.removePoints(), Backspace: () => this.removePoints(), Enter: () => this.pick(act, id, line, point), c: () => shot().points.length && this.smoothen(shot().points), "+": () => this.addAfter(Number(point)) };
+    const others = {
+      Delete: () => this.removePoints(),
+      Backspace: () => this.removePoints(),
+      Enter: () => this.pick(act, id, line, point),
+      c: () => shot().points.length && this.smoothen(shot().points),
+      "+": () => this.addAfter(Number(point)),
+    };
     if (!arrows[event.key]) {
       if (!others[event.key]) return;
       event.preventDefault();
@@ -372,18 +408,18 @@ export const overlay = () => ({
     if (!spot || !source.width) return;
     const scale = source.width / shot().clip.width;
     const size = loupe.width / 4 / Math.max(1, viewer().scale);
-    const pen = loupe.getContext("2d");
-    pen.imageSmoothingEnabled = false;
-    pen.fillStyle = "#777";
-    pen.fillRect(0, 0, loupe.width, loupe.height);
-    pen.drawImage(source, (spot.x - size / 2) * scale, (spot.y - size / 2) * scale, size * scale, size * scale, 0, 0, loupe.width, loupe.height);
+    const ink = loupe.getContext("2d");
+    ink.imageSmoothingEnabled = false;
+    ink.fillStyle = "#777";
+    ink.fillRect(0, 0, loupe.width, loupe.height);
+    ink.drawImage(source, (spot.x - size / 2) * scale, (spot.y - size / 2) * scale, size * scale, size * scale, 0, 0, loupe.width, loupe.height);
     const zoom = loupe.width / size;
-    pen.setTransform(zoom, 0, 0, zoom, (-(spot.x - size / 2)) * zoom, (-(spot.y - size / 2)) * zoom);
-    pen.lineWidth = 1.5 / zoom;
-    pen.strokeStyle = "#f0a64b";
-    pen.stroke(new Path2D(pathOf(lines().points(shot().line))));
-    pen.setTransform(1, 0, 0, 1, 0, 0);
-    pen.strokeStyle = "#fbf8f1";
-    pen.strokeRect(loupe.width / 2 - 4, loupe.height / 2 - 4, 8, 8);
+    ink.setTransform(zoom, 0, 0, zoom, -(spot.x - size / 2) * zoom, -(spot.y - size / 2) * zoom);
+    ink.lineWidth = 1.5 / zoom;
+    ink.strokeStyle = "#f0a64b";
+    ink.stroke(new Path2D(pathOf(lines().points(shot().line))));
+    ink.setTransform(1, 0, 0, 1, 0, 0);
+    ink.strokeStyle = "#fbf8f1";
+    ink.strokeRect(loupe.width / 2 - 4, loupe.height / 2 - 4, 8, 8);
   },
 });

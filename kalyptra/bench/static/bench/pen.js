@@ -69,7 +69,11 @@ export function createPen() {
       if (this.tool === "freehand") {
         this.stroke = [place];
         const { begun } = this;
-        surface.track(event, (to) => (this.stroke = [...this.stroke, to]), () => this.fit(begun));
+        surface.track(
+          event,
+          (to) => (this.stroke = [...this.stroke, to]),
+          () => this.fit(begun),
+        );
         return;
       }
       const first = this.points[0];
@@ -108,7 +112,10 @@ export function createPen() {
       const path = stroke || pathOf(this.points, false);
       const parts = [svg("path", { class: "shape-halo", d: path }), svg("path", { class: "shape-line ink-3 drawn", d: path })];
       const last = this.points[this.points.length - 1];
-      if (last && this.at) parts.push(svg("path", { class: "shape-ring ink-3", d: `M${last.x} ${last.y}C${last.ax} ${last.ay} ${this.at.x} ${this.at.y} ${this.at.x} ${this.at.y}` }));
+      if (last && this.at)
+        parts.push(
+          svg("path", { class: "shape-ring ink-3", d: `M${last.x} ${last.y}C${last.ax} ${last.ay} ${this.at.x} ${this.at.y} ${this.at.x} ${this.at.y}` }),
+        );
       const size = 4.5 / viewer().scale;
       this.points.forEach((p, i) => parts.push(svg("circle", { class: `handle ink-3${i ? "" : " first"}`, cx: p.x, cy: p.y, r: i ? size : size * 1.4 })));
       return parts;

@@ -30,8 +30,10 @@ export const performing = () => ({
   range() {
     const reading = bare(shot().reading);
     let [low, high] = [Infinity, 0];
-    for (const lens of reading.lens) [low, high] = [Math.min(low, lens.farthest ? 1 / lens.farthest : 0, 1 / lens.focus), Math.max(high, 1 / lens.nearest, 1 / lens.focus)];
-    for (const rows of Object.values(reading.subjects)) for (const row of rows) [low, high] = [Math.min(low, 1 / row.distance), Math.max(high, 1 / row.distance)];
+    for (const lens of reading.lens)
+      [low, high] = [Math.min(low, lens.farthest ? 1 / lens.farthest : 0, 1 / lens.focus), Math.max(high, 1 / lens.nearest, 1 / lens.focus)];
+    for (const rows of Object.values(reading.subjects))
+      for (const row of rows) [low, high] = [Math.min(low, 1 / row.distance), Math.max(high, 1 / row.distance)];
     return { low: Math.max(1e-4, low * 0.8), high: high * 1.15 };
   },
   get distance() {
@@ -120,7 +122,8 @@ export const performing = () => ({
     if (!navigator.requestMIDIAccess) return;
     try {
       const access = await navigator.requestMIDIAccess();
-      for (const input of access.inputs.values()) input.onmidimessage = ({ data }) => (data[0] & 0xf0) === CONTROL && this.armed && (this.angle = (data[2] / 127) * THROW);
+      for (const input of access.inputs.values())
+        input.onmidimessage = ({ data }) => (data[0] & 0xf0) === CONTROL && this.armed && (this.angle = (data[2] / 127) * THROW);
     } catch {
       // The browser, or its user, said no: the wheel on the screen stays.
     }

@@ -99,7 +99,10 @@ export const plan = () => ({
       return `${this.x(i / (rows[0].length - 1), y).toFixed(1)} ${y.toFixed(1)}`;
     };
     const line = (row) => row.map((one, i) => `${i ? "L" : "M"}${point(one, i)}`).join("");
-    const back = rows.at(-1).map((_, i) => `L${point(rows.at(-1)[rows[0].length - 1 - i], rows[0].length - 1 - i)}`).join("");
+    const back = rows
+      .at(-1)
+      .map((_, i) => `L${point(rows.at(-1)[rows[0].length - 1 - i], rows[0].length - 1 - i)}`)
+      .join("");
     const parts = [
       svg("path", { class: `plan-area ${chosen ? "chosen" : ""}`, d: `${line(rows[0])}${back}Z` }),
       svg("path", { class: `plan-line ${chosen ? "chosen" : ""}`, d: line(rows[1]), "data-source": source.id }),
@@ -146,7 +149,7 @@ export const plan = () => ({
       return `${this.x(share, y).toFixed(1)} ${y.toFixed(1)}`;
     };
     const parts = [];
-    if (way.length > 1) parts.push(svg("path", { class: `plan-way ${ink}`, d: way.map((one, i) => `${i ? "L" : "M"}${spot(one)}`).join("") }));
+    if (way.length > 1) parts.push(svg("path", { class: `plan-way ${ink}`, d: way.map((step, i) => `${i ? "L" : "M"}${spot(step)}`).join("") }));
     const near = way.reduce((best, step) => (!best || Math.abs(step[0] - viewer().frame) < Math.abs(best[0] - viewer().frame) ? step : best), null);
     const y = this.y(1 / read.distance, range);
     const x = this.x(near?.[1] ?? 0.5, y);

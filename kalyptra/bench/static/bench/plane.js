@@ -103,7 +103,18 @@ export function split(points, i, u, id) {
   const middle = mix(r0, r1);
   [a.ax, a.ay] = q0;
   [b.bx, b.by] = q2;
-  const made = { id, x: middle[0], y: middle[1], bx: r0[0], by: r0[1], ax: r1[0], ay: r1[1], fin: a.fin + (b.fin - a.fin) * u, fout: a.fout + (b.fout - a.fout) * u, smooth: true };
+  const made = {
+    id,
+    x: middle[0],
+    y: middle[1],
+    bx: r0[0],
+    by: r0[1],
+    ax: r1[0],
+    ay: r1[1],
+    fin: a.fin + (b.fin - a.fin) * u,
+    fout: a.fout + (b.fout - a.fout) * u,
+    smooth: true,
+  };
   const out = points.map((p, k) => (k === i ? a : k === j ? b : p));
   out.splice(i + 1, 0, made);
   return out;

@@ -58,7 +58,13 @@ const KNOWN = {
       if (keys.length === 1 && !byHand) return [{ ...keys[0], value, ...offMark(path) }];
       return settled(keys, [{ ease, ...keys.find((key) => key.frame === frame), frame, value, ...offMark(path) }]);
     }),
-  "put-keys": (setup, { path, keys: put }) => keyed(setup, path, (keys) => settled(keys, put.map((key) => whole(path, key)))),
+  "put-keys": (setup, { path, keys: put }) =>
+    keyed(setup, path, (keys) =>
+      settled(
+        keys,
+        put.map((key) => whole(path, key)),
+      ),
+    ),
   "drop-keys": (setup, { path, frames }) =>
     keyed(setup, path, (keys, byHand) => {
       const left = keys.filter((key) => !frames.includes(key.frame));
@@ -66,10 +72,13 @@ const KNOWN = {
     }),
   "move-keys": (setup, { path, frames, by = 0, about = 0, share = 1 }) =>
     keyed(setup, path, (keys) => {
-      const moved = keys.filter((key) => frames.includes(key.frame)).map((key) => ({ ...key, frame: Math.max(0, Math.round(about + (key.frame - about) * share) + by) }));
+      const moved = keys
+        .filter((key) => frames.includes(key.frame))
+        .map((key) => ({ ...key, frame: Math.max(0, Math.round(about + (key.frame - about) * share) + by) }));
       return settled(keys.filter((key) => !frames.includes(key.frame)), moved); // prettier-ignore
     }),
-  "ease-keys": (setup, { path, frames, ease: put }) => keyed(setup, path, (keys) => keys.map((key) => (frames.includes(key.frame) ? { ...key, ease: put } : key))),
+  "ease-keys": (setup, { path, frames, ease: put }) =>
+    keyed(setup, path, (keys) => keys.map((key) => (frames.includes(key.frame) ? { ...key, ease: put } : key))),
   "set-range": (setup, { first, last }) => ({ ...setup, footage: { first: first ?? setup.footage.first, last: last ?? setup.footage.last } }),
 };
 

@@ -85,7 +85,12 @@ export const pointer = () => ({
     const parts = [svg("rect", { class: "shape-ground", width, height })];
     const d = `M${at.x - size} ${at.y}H${at.x - size / 3}M${at.x + size / 3} ${at.y}H${at.x + size}M${at.x} ${at.y - size}V${at.y - size / 3}M${at.x} ${at.y + size / 3}V${at.y + size}`;
     const words = found ? `${metres(found.distance)}${found.subject ? `, ${found.subject.name}` : found.mark ? `, ${found.mark.name}` : ""}` : "";
-    const group = svg("g", { class: "aim", tabindex: 0, role: "button", "aria-label": `Point here: ${words}. Arrows move, Enter pulls focus here, m makes a mark.` });
+    const group = svg("g", {
+      class: "aim",
+      tabindex: 0,
+      role: "button",
+      "aria-label": `Point here: ${words}. Arrows move, Enter pulls focus here, m makes a mark.`,
+    });
     group.append(svg("circle", { class: "aim-halo", cx: at.x, cy: at.y, r: size }), svg("circle", { cx: at.x, cy: at.y, r: size }), svg("path", { d }));
     parts.push(group);
     const focused = this.$el.contains(document.activeElement);

@@ -10,7 +10,18 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const [TOP, FOOT] = [10, 8];
 
-const WORDS = { f_number: "f-number", softness: "softness, px", distance: "distance, m", near: "near end, m", far: "far end, m", height: "camera height, m", horizon: "horizon, px", strength: "strength", fall_near: "falls off near, px", fall_far: "falls off far, px" };
+const WORDS = {
+  f_number: "f-number",
+  softness: "softness, px",
+  distance: "distance, m",
+  near: "near end, m",
+  far: "far end, m",
+  height: "camera height, m",
+  horizon: "horizon, px",
+  strength: "strength",
+  fall_near: "falls off near, px",
+  fall_far: "falls off far, px",
+};
 
 // Every keyed number of the setup, by its path; the focus curve has a chart of its own.
 export function rowsOf(setup) {
@@ -70,7 +81,11 @@ export const row = () => ({
     const room = Math.max((high - low) * 0.25, Math.abs(high) * 0.2, 1e-3);
     const range = this.held ?? [low - room, high + room];
     const high_px = this.size.height - TOP - FOOT;
-    return { range, y: (value) => TOP + (1 - (to(value) - range[0]) / (range[1] - range[0])) * high_px, value: (y) => back(range[0] + (1 - (y - TOP) / high_px) * (range[1] - range[0])) };
+    return {
+      range,
+      y: (value) => TOP + (1 - (to(value) - range[0]) / (range[1] - range[0])) * high_px,
+      value: (y) => back(range[0] + (1 - (y - TOP) / high_px) * (range[1] - range[0])),
+    };
   },
   draw() {
     const { width, height } = this.size;
@@ -89,14 +104,27 @@ export const row = () => ({
     for (const key of keys) {
       if (key.frame < time.first || key.frame > time.last) continue;
       const chosen = curve().isChosen(this.path, key.frame);
-      parts.push(svg("circle", { class: `row-key ${chosen ? "chosen" : ""}`, cx: time.x(key.frame), cy: y(key.value), r: 4.5, "data-row": key.frame, tabindex: 0, role: "button", "aria-label": `Key at frame ${key.frame}, ${Number(key.value.toPrecision(4))}`, "aria-pressed": chosen }));
+      parts.push(
+        svg("circle", {
+          class: `row-key ${chosen ? "chosen" : ""}`,
+          cx: time.x(key.frame),
+          cy: y(key.value),
+          r: 4.5,
+          "data-row": key.frame,
+          tabindex: 0,
+          role: "button",
+          "aria-label": `Key at frame ${key.frame}, ${Number(key.value.toPrecision(4))}`,
+          "aria-pressed": chosen,
+        }),
+      );
     }
     const at = time.x(viewer().frame);
     parts.push(svg("line", { class: "playhead", x1: at, x2: at, y1: 0, y2: height }));
     parts.push(svg("text", { x: 78, y: height / 2 + 4, "text-anchor": "end" }, Number(valueAt(this.path, viewer().frame).toPrecision(4)).toString()));
     const focused = this.svg.contains(document.activeElement) ? document.activeElement.dataset.row : undefined;
     this.svg.replaceChildren(...parts);
-    if (focused !== undefined && !this.held) (this.svg.querySelector(`[data-row="${focused}"]`) ?? this.svg.querySelector(".row-key.chosen"))?.focus({ preventScroll: true });
+    if (focused !== undefined && !this.held)
+      (this.svg.querySelector(`[data-row="${focused}"]`) ?? this.svg.querySelector(".row-key.chosen"))?.focus({ preventScroll: true });
   },
   down(event) {
     const from = event.target.dataset.row === undefined ? null : Number(event.target.dataset.row);
@@ -112,9 +140,16 @@ export const row = () => ({
       event,
       (at) => {
         const by = Math.max(-from, time.frame(at.clientX - box.left) - from);
-        const value = Number(this.scale().value(at.clientY - box.top).toPrecision(4));
+        const value = Number(
+          this.scale()
+            .value(at.clientY - box.top)
+            .toPrecision(4),
+        );
         curve().chosen = [from + by];
-        shot().sketch(moving(this.path, [from], by, (key) => ({ ...key, value })), true);
+        shot().sketch(
+          moving(this.path, [from], by, (key) => ({ ...key, value })),
+          true,
+        );
       },
       (moved) => {
         this.held = null;
@@ -130,11 +165,11 @@ export const row = () => ({
     curve().choose(this.path, [frame]);
   },
   key(event) {
-    const { row } = event.target.dataset ?? {};
+    const from = event.target.dataset?.row;
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const up = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-    if (row === undefined || event.ctrlKey || event.metaKey) return;
-    if (!curve().isChosen(this.path, Number(row))) curve().choose(this.path, [Number(row)]);
+    if (from === undefined || event.ctrlKey || event.metaKey) return;
+    if (!curve().isChosen(this.path, Number(from))) curve().choose(this.path, [Number(from)]);
     if (by) curve().nudge(by * (event.shiftKey ? 10 : 1));
     else if (up) curve().shift((ruledBy(this.path) ? -0.01 : 0.01) * up * (event.shiftKey ? 10 : 1));
     else if (event.key === "Delete" || event.key === "Backspace") curve().drop();

@@ -109,7 +109,11 @@ export const sheets = {
       }));
     },
     get later() {
-      return (shot().subject()?.matte.outlines?.findIndex((one) => one.id === shot().line) ?? 0) > 0;
+      return (
+        (shot()
+          .subject()
+          ?.matte.outlines?.findIndex((one) => one.id === shot().line) ?? 0) > 0
+      );
     },
     get several() {
       return (shot().subject()?.matte.outlines?.length ?? 0) > 1;

@@ -1,0 +1,169 @@
+"""Layers seen through a lens: a ground whose distance changes from pixel to pixel, and cut-outs over it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.clip.facts import Transfer
+from kalyptra.core.clip.transfer import light_of
+from kalyptra.core.focus.breathing import enlargement
+from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
+from kalyptra.core.lens.highlights import lift
+from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
+from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
+from kalyptra.core.plate.behind import picture_behind
+from kalyptra.core.plate.decontaminate import MARGIN, own_colour
+from kalyptra.core.setup.document import Aperture, HeldRange, Highlights, Iris
+from kalyptra.core.setup.resolve import Numbers
+from kalyptra.core.window import window_of
+
+Light = NDArray[np.float32]
+"""(height, width, 3) linear light."""
+Matte = NDArray[np.float32]
+"""(height, width) coverage, 0 to 1."""
+
+
+class Quality(StrEnum):
+    """How carefully the lens is computed; both look the same."""
+
+    PREVIEW = "preview"
+    FINAL = "final"
+
+    @property
+    def setting(self) -> Setting:
+        return PREVIEW if self is Quality.PREVIEW else FINAL
+
+
+@dataclass(frozen=True)
+class CutOut:
+    """A subject on a layer of its own.
+
+    Attributes:
+        matte: its coverage.
+        distance: metres; one number, or (height, width) where its relief is known.
+    """
+
+    matte: Matte
+    distance: float | NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Plate:
+    """A known picture behind the subjects, and how far away it is.
+
+    Attributes:
+        light: linear light.
+        dioptres: (height, width) 1/m.
+    """
+
+    light: Light
+    dioptres: NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Opening:
+    """A lens with its iris, what it does to lights, and a range held sharp by hand, if any."""
+
+    lens: ThinLens
+    iris: Iris = field(default_factory=Iris)
+    highlights: Highlights = field(default_factory=Highlights)
+    held: HeldRange | None = None
+
+    def coc(self, dioptres: NDArray[np.float32], width: int) -> NDArray[np.float32]:
+        """Signed disc diameters in px of a picture of that width."""
+        if self.held is None:
+            return self.lens.signed_coc(dioptres, width)
+        return self.lens.held_coc(dioptres, width, self.held.near, self.held.far, self.held.roll_off)
+
+    def lifted(self, light: Light, coc: NDArray[np.float32]) -> Light:
+        """Light whose clipped highlights are as bright as they were."""
+        # The threshold is a code value of the usual display curve, whatever curve the clip has.
+        threshold = float(light_of(np.array(self.highlights.threshold), Transfer.SRGB))
+        return lift(light, coc, threshold, self.highlights.gain, self.highlights.keep_colour)
+
+
+def lens_at(look: Numbers, full_width: int, in_picture: bool = False) -> ThinLens:
+    """The lens at a frame: its f-number is given, or follows from how soft the backdrop shall be."""
+    lens = look.lens
+    f_number = look.f_number
+    if lens.aperture is Aperture.SOFTNESS:
+        f_number = f_number_for(look.softness, look.backdrop, lens.focal_length_mm / 1000, look.focus,
+                                lens.sensor_width_mm / 1000, full_width)  # fmt: skip
+    # Breathing enlarges the picture with its discs, which are those of the larger picture already.
+    larger = enlargement(lens.focal_length_mm / 1000, look.focus) if look.breathing and in_picture else 1.0
+    return ThinLens(lens.focal_length_mm / 1000, f_number * larger, look.focus, lens.sensor_width_mm / 1000)
+
+
+def opening_at(look: Numbers, full_width: int, in_picture: bool = False) -> Opening:
+    """The lens at a frame with all that decides its picture."""
+    return Opening(lens_at(look, full_width, in_picture), look.lens.iris, look.lens.highlights, look.lens.held)
+
+
+def through_lens(
+    light: Light,
+    dioptres: NDArray[np.float32],
+    cut_outs: Sequence[CutOut],
+    opening: Opening,
+    plate: Plate | None = None,
+    quality: Quality = Quality.FINAL,
+    growth: float = 1.0,
+) -> Light:
+    """See a flat picture through a lens.
+
+    Args:
+        light: what the camera saw.
+        dioptres: (height, width) 1/m of everything that is not cut out.
+        cut_outs: the subjects on layers of their own.
+        plate: the picture behind them, where it is known; else it is filled from its surroundings.
+        growth: how far beyond its matte a subject is taken to spoil the picture behind it, px.
+
+    Returns:
+        (height, width, 3) linear light.
+    """
+    width, iris, setting = light.shape[1], opening.iris, quality.setting
+    if plate is None:
+        covered = [one.matte for one in cut_outs]
+        plate = Plate(*picture_behind(light, dioptres, covered, growth, nearest=nearest_of(cut_outs)))
+    coc = opening.coc(plate.dioptres, width)
+    ground, radius = opening.lifted(plate.light, coc), radius_of(coc)
+    reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
+    result = see_ground(ground, radius, iris, setting)
+    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        window = window_of((one.matte > 0).astype(np.uint8), MARGIN)
+        if window is None:
+            continue
+        matte = one.matte[window]
+        inverse = np.float32(1) / np.broadcast_to(np.asarray(one.distance, np.float32), one.matte.shape)[window]
+        own = opening.coc(inverse, width)
+        colour = opening.lifted(own_colour(light[window], matte, plate.light[window]), own)
+        lay_over(result, window, colour, matte, radius_of(own), iris, setting)
+        near = nearer_part(plate.dioptres, float(inverse.max()), window, matte, reach)
+        if near is not None:
+            part, coverage = near
+            lay_over(result, part, ground[part], coverage, radius[part], iris, setting)
+    return result
+
+
+def nearest_of(cut_outs: Sequence[CutOut]) -> list[float]:
+    """The dioptres of each cut-out's nearest part."""
+    return [float(np.max(1 / np.asarray(one.distance))) for one in cut_outs]
+
+
+def foremost(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> NDArray[np.float32]:
+    """(height, width) 1/m of whatever lies foremost."""
+    seen = dioptres
+    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        seen = np.where(one.matte > 0.5, np.asarray(1 / np.asarray(one.distance), np.float32), seen)
+    return seen
+
+
+def blur_size(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut], opening: Opening) -> NDArray[np.float32]:
+    """Signed disc diameter per pixel in px, near positive, of whatever lies foremost."""
+    return opening.coc(foremost(dioptres, cut_outs), dioptres.shape[1])
