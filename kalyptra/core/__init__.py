@@ -7,7 +7,7 @@ from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.maps import Channel
 from kalyptra.core.clip.probe import LongGaps, NotFootage, probe, rate_text
-from kalyptra.core.clip.proxy import make_proxy, proxy_size
+from kalyptra.core.clip.proxy import make_proxy
 from kalyptra.core.clip.reader import (
     FrameUnreadable,
     HeldPicture,
@@ -38,35 +38,30 @@ from kalyptra.core.edit.findings import (
 from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
-from kalyptra.core.focus.record import Fitted, cleaned, fit_keys
+from kalyptra.core.focus.record import cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
-from kalyptra.core.frame import View, cut_out, render_frame, render_look
+from kalyptra.core.frame import View, render_frame, render_look
 from kalyptra.core.identity import look_identity
 from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg
-from kalyptra.core.kept import PICTURE, RECORD, Folder, Kept, Nothing, NotKept
+from kalyptra.core.kept import PICTURE, RECORD, Folder, Nothing, NotKept
 from kalyptra.core.layered import CutOut, Opening, Plate, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
 from kalyptra.core.matte.marks import marked_matte
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.plate.fill import fill
-from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
-from kalyptra.core.reading import Reading, focus_notes, iris_outline, marks_at, read_frame, speeds
+from kalyptra.core.reading import focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.core.recent import Recent
-from kalyptra.core.recovering import Patch, recover, recover_to_store
+from kalyptra.core.recovering import recover, recover_to_store
 from kalyptra.core.setup.distance import MOST_SOURCES, MapFile
 from kalyptra.core.setup.document import (
     VERSION,
-    Edge,
-    FilledBy,
     Footage,
-    OutlineMatte,
-    Output,
     PlateSource,
     Refine,
     Setup,
@@ -74,20 +69,19 @@ from kalyptra.core.setup.document import (
     outlines_of,
 )
 from kalyptra.core.setup.fit import fit_closed
-from kalyptra.core.setup.focus import FocusKey, Mark
 from kalyptra.core.setup.keyed import Ease
 from kalyptra.core.setup.keying import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
-from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Trust, outline_at, placed_at, placed_points, trust
+from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, outline_at, placed_at, placed_points, trust
 from kalyptra.core.setup.outline_at import Kind as TrustKind
-from kalyptra.core.setup.recipes import Recipe
+from kalyptra.core.setup.recipes import Recipe, with_recipe
 from kalyptra.core.setup.resolve import Look, numbers_at, resolve
-from kalyptra.core.setup.stored import FoundFrame, FoundMatte, How, ImportedMatte, MatteKey, PlatePatch, Spot, Stroke
+from kalyptra.core.setup.stored import FoundMatte, How, ImportedMatte, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.track import Step
 from kalyptra.core.setup.upgrade import SetupError, folded, read_setup
-from kalyptra.core.surveying import Survey, survey, ways
+from kalyptra.core.surveying import survey, ways
 from kalyptra.core.warm import warm_up
 
 __all__ = [
@@ -106,14 +100,9 @@ __all__ = [
     "CutOut",
     "DrawnOutline",
     "Ease",
-    "Edge",
-    "FilledBy",
-    "Fitted",
-    "FocusKey",
     "Folder",
     "Footage",
     "Format",
-    "FoundFrame",
     "FoundMatte",
     "FrameUnreadable",
     "GuardedFailure",
@@ -121,28 +110,21 @@ __all__ = [
     "How",
     "ImportedMatte",
     "Joins",
-    "Kept",
     "Kind",
     "Layer",
     "LongGaps",
     "Look",
     "MapFile",
-    "Mark",
     "MatteJob",
-    "MatteKey",
     "Motion",
     "NoTable",
     "NotFootage",
     "NotKept",
     "NotOutlines",
-    "Note",
     "Nothing",
     "OnLoss",
     "Opening",
     "Outline",
-    "OutlineMatte",
-    "Output",
-    "Patch",
     "Picture",
     "PictureSource",
     "Plate",
@@ -152,7 +134,6 @@ __all__ = [
     "Quality",
     "Rate",
     "ReaderPool",
-    "Reading",
     "Recent",
     "Recipe",
     "Refine",
@@ -165,7 +146,6 @@ __all__ = [
     "Step",
     "Stroke",
     "Subject",
-    "Survey",
     "TakeFeet",
     "TakeMapFile",
     "TakeMatteFile",
@@ -175,7 +155,6 @@ __all__ = [
     "TakeSteps",
     "ThinLens",
     "Transfer",
-    "Trust",
     "TrustKind",
     "View",
     "apply",
@@ -186,7 +165,6 @@ __all__ = [
     "coverage_of",
     "curve_matte",
     "curve_of",
-    "cut_out",
     "damage_words",
     "decode_and_encode",
     "decode_still",
@@ -230,7 +208,6 @@ __all__ = [
     "placed_at",
     "placed_points",
     "probe",
-    "proxy_size",
     "rate_text",
     "read_frame",
     "read_setup",
@@ -253,6 +230,7 @@ __all__ = [
     "trust",
     "warm_up",
     "ways",
+    "with_recipe",
     "with_steps",
     "words_of",
     "write_focus",

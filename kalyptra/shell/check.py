@@ -37,12 +37,12 @@ def main(arguments: list[str]) -> int:
 
 
 def groups() -> list[list[str]]:
-    """Tests that run one after the other; each group in a process and with a database of its own."""
+    """Tests that run one after the other; each group in a process and with a database of its own. The longest first."""
     browser = [f"kalyptra.bench.tests.browser.{path.stem}" for path in sorted((BENCH / "browser").glob("test_*.py"))]
     pages = [f"kalyptra.bench.tests.{path.stem}" for path in sorted(BENCH.glob("test_*.py"))]
     rooms = [["kalyptra.core"], ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]]
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
-    return [rooms[0], browser[::2], rooms[1], browser[1::2], rest]
+    return [rooms[0], rest, rooms[1], browser[::2], browser[1::2]]
 
 
 def checks() -> dict[str, list[str]]:

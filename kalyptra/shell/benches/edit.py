@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
+import statistics
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from typing import Any
 from kalyptra.core import Clip, Curve, Folder, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.scene import DEMO
-from kalyptra.shell.trials.instance import Instance
+from kalyptra.shell.trials.instance import Client, Instance
 
 FRAMES = 7500
 SECONDS = 4.0
@@ -106,6 +107,39 @@ def _dragged() -> Iterator[Figure]:
                 yield Figure(f"a drag of {title}, pictures", _drag(page, what), "a s", 12, True)
                 yield Figure(f"a drag of {title}, bytes of a draft", max(sent, default=0) / 1000, "kB")
             browser.close()
+            yield from _asked(client, client.shots()["Parcel runner"])
+
+
+def _asked(client: Client, shot: int) -> Iterator[Figure]:
+    """What an answer takes, over HTTP and with the database: of a look at work under way, and of a change."""
+    state = client.state(shot)
+    subject = state["setup"]["subjects"][0]
+    outlines = [one["id"] for one in subject["matte"]["outlines"]]
+    order = {"what": "outlines", "subject": subject["id"], "outlines": outlines, "start": 0, "end": 60}
+    work = client.post(f"/api/shots/{shot}/follows", json=order).json()
+    while client.get(f"/api/follows/{work['id']}").json()["state"] in ("queued", "running"):
+        time.sleep(0.2)
+    nothing = _taken(lambda _: client.get("/sign-in/"))
+    yield Figure("an answer of the page before signing in, beside", nothing, "ms")
+    yield Figure("an answer to a look at following", _taken(lambda _: client.get(f"/api/follows/{work['id']}")), "ms")
+
+    def change(i: int) -> None:
+        put = {"do": "put", "path": f"subjects.{subject['id']}.refine.feather_in", "value": 1 + i % 40}
+        client.post(f"/api/shots/{shot}/changes", json={"base": 1, "commands": [put]})
+
+    yield Figure("an answer to a change of the runner", _taken(change), "ms")
+    body = {"do": "put", "path": f"subjects.{subject['id']}.refine.feather_in", "value": 3}
+    yield Figure("bytes of that change", len(json.dumps({"base": 1, "commands": [body]})) / 1000, "kB")
+
+
+def _taken(ask: Callable[[int], Any], count: int = 60) -> float:
+    """The middle of many answers, ms."""
+    took = []
+    for i in range(count):
+        started = time.perf_counter()
+        ask(i)
+        took.append(1000 * (time.perf_counter() - started))
+    return statistics.median(took)
 
 
 def _drag(page: Any, what: str) -> float:

@@ -76,7 +76,8 @@ def found_runner() -> None:
     shot.pk, shot.title = None, "Runner, found"
     revisions.begin(shot, read_setup(document), None)
     for order in (FollowMattes(subject=runner["id"], end=30), RecoverPlate(end=30)):
-        row = Follow.objects.create(shot=shot, what=order.what, order=order.model_dump(mode="json"), end=30)
+        done = {"state": Follow.State.DONE, "order": order.model_dump(mode="json")}
+        row = Follow.objects.create(shot=shot, what=order.what, end=30, **done)
         task = Task(row, Findings(row), lambda done, newest: True, lambda: True)
         order.run(task)
         task.found.keep()
