@@ -57,6 +57,11 @@ class Command(Frozen):
         return self.model_dump(mode="json", exclude_defaults=True) | {"do": getattr(self, "do", "")}
 
 
+def metres(value: float) -> float:
+    """A distance that was worked out, as a setup keeps it."""
+    return min(100_000.0, max(0.02, float(f"{value:.6g}")))
+
+
 def evolved(model: M, **fields: Any) -> M:
     """A frozen value with other fields, validated; what was worked out from the old ones is not taken along.
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from kalyptra.core.edit.command import Clip, Command, Id, Refused, evolved, made
+from kalyptra.core.edit.command import Clip, Command, Id, Refused, evolved, made, metres
 from kalyptra.core.edit.values import FOCUS, TimedKey, fields_of, settled, with_keys
 from kalyptra.core.setup.distance import Distance
 from kalyptra.core.setup.document import FrameNumber, Setup
@@ -57,7 +57,7 @@ class RemoveMark(Command):
         if mark is None:
             raise Refused("This mark is not there any more. It was removed meanwhile.")
         keys = tuple(
-            evolved(key, mark=None, value=_metres(mark_of(setup, mark, key.frame, clip.size)))
+            evolved(key, mark=None, value=metres(mark_of(setup, mark, key.frame, clip.size)))
             if key.mark == self.id
             else key
             for key in setup.focus.distance.keys
@@ -93,7 +93,7 @@ class PullTo(Command):
         there = before.ease is Ease.HOLD or before is all_keys[-1] or leave <= before.frame
         departure = {
             "frame": leave, "ease": Ease.EASED, "mark": before.mark if there else None,
-            "value": _metres(focus_of(setup, leave, camera_of(setup, clip.size))),
+            "value": metres(focus_of(setup, leave, camera_of(setup, clip.size))),
         }  # fmt: skip
 
         def with_pull(keyed: Any, _: bool) -> list[dict[str, Any]]:
@@ -161,7 +161,3 @@ class PutCut(Command):
     @property
     def words(self) -> str:
         return f"a cut was {'marked' if self.on else 'removed'} at frame {self.frame}"
-
-
-def _metres(value: float) -> float:
-    return min(100_000.0, max(0.02, float(f"{value:.6g}")))

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from kalyptra.core.edit.at import with_value
-from kalyptra.core.edit.command import Clip, Command, Id, Refused, evolved
+from kalyptra.core.edit.command import Clip, Command, Id, Refused, evolved, metres
 from kalyptra.core.setup.distance import (
     MOST_SOURCES,
     AnySource,
@@ -31,7 +31,7 @@ from kalyptra.core.setup.distance import (
 )
 from kalyptra.core.setup.document import FrameNumber, Setup
 from kalyptra.core.setup.keyed import Keyed, constant, mix_distance, mix_linear
-from kalyptra.core.setup.recipes import Recipe, as_read, with_recipe
+from kalyptra.core.setup.recipes import Recipe, as_read, held_metres, held_place, with_recipe
 from kalyptra.core.setup.resolve import camera_of, focus_of
 
 NewKind = Literal["backdrop", "pins", "ground", "corners", "line", "round", "band"]
@@ -158,7 +158,7 @@ class AddStop(Command):
         after = min((one for one in places if one[0] >= self.at), default=places[-1])
         wide = after[0] - before[0]
         share = (self.at - before[0]) / wide if wide > 0 else 0.0
-        distance = _rounded(mix_distance(before[1], after[1], share))
+        distance = metres(mix_distance(before[1], after[1], share))
         stop = Stop(at=constant(self.at, Share), distance=constant(distance, Distance))
         return evolved(source, stops=tuple(sorted((*stops, stop), key=self._place)))
 
@@ -211,7 +211,7 @@ class ThirdPin(Command):
                 raise Refused("The plane has its third pin already.")
             distance = source.pins[0].distance.at(self.frame, mix_distance)
             place = (float(round(clip.width * 0.8)), float(round(clip.height * 0.6)))
-            third = Pin(place=constant(place, Place), distance=constant(_rounded(distance), Distance))
+            third = Pin(place=constant(place, Place), distance=constant(metres(distance), Distance))
             return evolved(source, pins=(*source.pins, third))
 
         return changing_source(setup, self.source, other)
@@ -244,17 +244,17 @@ class UseRecipe(Command):
 def new_source(kind: NewKind, name: str, focus: float, clip: Clip) -> AnySource:
     """A source as it begins, px of the source and metres. Where it lies: common practice, no source."""
     w, h = float(clip.width), float(clip.height)
-    near, here, far = (_rounded(focus * share) for share in (0.6, 1.0, 4.0))
+    near, here, far = (metres(focus * share) for share in (0.6, 1.0, 4.0))
     stops = _new_stop(0, near), _new_stop(1, far)
     corners = [(w * 0.3, h * 0.25), (w * 0.7, h * 0.25), (w * 0.82, h * 0.8), (w * 0.18, h * 0.8)]
     kinds: dict[str, tuple[type[AnySource], Callable[[], dict[str, Any]]]] = {
-        "backdrop": (Backdrop, lambda: {"distance": _metres(far)}),
+        "backdrop": (Backdrop, lambda: {"distance": held_metres(far)}),
         "pins": (
             Pinned,
             lambda: {
                 "pins": (
-                    Pin(place=_place(w / 2, h * 0.85), distance=_metres(near)),
-                    Pin(place=_place(w / 2, h * 0.2), distance=_metres(far)),
+                    Pin(place=held_place(w / 2, h * 0.85), distance=held_metres(near)),
+                    Pin(place=held_place(w / 2, h * 0.2), distance=held_metres(far)),
                 )
             },
         ),
@@ -264,20 +264,24 @@ def new_source(kind: NewKind, name: str, focus: float, clip: Clip) -> AnySource:
                 "horizon": constant(round(h * 0.42, 1)), "height": constant(1.5, Height), "joins": Joins.NEARER,
             },
         ),
-        "corners": (Corners, lambda: {"corners": tuple(_place(*one) for one in corners), "width": constant(0.21)}),
-        "line": (Line, lambda: {"start": _place(w / 2, h * 0.85), "end": _place(w / 2, h * 0.2), "stops": stops}),
+        "corners": (Corners, lambda: {"corners": tuple(held_place(*one) for one in corners), "width": constant(0.21)}),
+        "line": (
+            Line,
+            lambda: {"start": held_place(w / 2, h * 0.85), "end": held_place(w / 2, h * 0.2), "stops": stops},
+        ),
         "round": (
             Round,
             lambda: {
-                "centre": _place(w * 0.45, h * 0.5), "across": _length(w * 0.35), "down": _length(h * 0.45),
+                "centre": held_place(w * 0.45, h * 0.5), "across": _length(w * 0.35), "down": _length(h * 0.45),
                 "stops": (_new_stop(0, here), stops[1]),
             },
         ),
         "band": (
             Band,
             lambda: {
-                "centre": _place(w / 2, h * 0.58), "width": _length(h * 0.14), "fall_near": _length(h * 0.36),
-                "fall_far": _length(h * 0.42), "distance": _metres(here), "reach": constant(float(f"{0.8 / here:.3g}")),
+                "centre": held_place(w / 2, h * 0.58), "width": _length(h * 0.14), "fall_near": _length(h * 0.36),
+                "fall_far": _length(h * 0.42), "distance": held_metres(here),
+                "reach": constant(float(f"{0.8 / here:.3g}")),
             },
         ),
     }  # fmt: skip
@@ -326,21 +330,9 @@ def _stops(source: AnySource) -> tuple[Stop, ...]:
     return source.stops
 
 
-def _rounded(distance: float) -> float:
-    return min(100_000.0, max(0.02, float(f"{distance:.6g}")))
-
-
-def _place(x: float, y: float) -> Keyed[Place]:
-    return constant((round(x, 1), round(y, 1)), Place)
-
-
-def _metres(value: float) -> Keyed[Distance]:
-    return constant(value, Distance)
-
-
 def _length(value: float) -> Keyed[Length]:
     return constant(round(value, 1), Length)
 
 
 def _new_stop(at: float, distance: float) -> Stop:
-    return Stop(at=constant(float(at), Share), distance=_metres(distance))
+    return Stop(at=constant(float(at), Share), distance=held_metres(distance))

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kalyptra.core.edit.at import with_value
-from kalyptra.core.edit.command import Clip, Command, Refused, SubjectId, evolved, made
+from kalyptra.core.edit.command import Clip, Command, Refused, SubjectId, evolved, made, metres
 from kalyptra.core.setup.distance import Backdrop, Corners, Distance, Ground, Pinned, Standing
 from kalyptra.core.setup.document import Edge, FrameNumber, OutlineMatte, Refine, Setup, Subject
 from kalyptra.core.setup.keyed import Frozen, constant
@@ -55,7 +55,7 @@ class AddSubject(Command):
                 "ink": count % INKS,
                 "matte": self._matte(),
                 "refine": self._refine(clip),
-                "distance": constant(max(0.02, min(focus, 100_000.0)), Distance),
+                "distance": constant(metres(focus), Distance),
             },
         )
         return evolved(setup, subjects=(*setup.subjects, subject))
@@ -91,7 +91,7 @@ class RemoveSubject(Command):
             for one in setup.distance.sources
         )
         marks = tuple(
-            evolved(one, subject=None, distance=min(max(distance, 0.02), 100_000.0)) if one.subject == self.id else one
+            evolved(one, subject=None, distance=metres(distance)) if one.subject == self.id else one
             for one in setup.focus.marks
         )
         return evolved(

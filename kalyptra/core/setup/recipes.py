@@ -62,11 +62,11 @@ def _with(setup: Setup, sources: list[AnySource], focus: float | None = None, so
     return setup.model_copy(update=changed)
 
 
-def _place(x: float, y: float) -> Keyed[Place]:
+def held_place(x: float, y: float) -> Keyed[Place]:
     return constant((round(x, 1), round(y, 1)), Place)
 
 
-def _metres(value: float) -> Keyed[Distance]:
+def held_metres(value: float) -> Keyed[Distance]:
     return constant(round(value, 3), Distance)
 
 
@@ -76,7 +76,7 @@ def _miniature(setup: Setup, frame: int, camera: Camera) -> Setup:
     h = camera.height
     length = {"fall_near": round(h * 0.36, 1), "fall_far": round(h * 0.42, 1), "width": round(h * 0.14, 1)}
     band = Band(
-        id="band", name="Sharp band", centre=_place(camera.width / 2, h * 0.58), distance=_metres(away),
+        id="band", name="Sharp band", centre=held_place(camera.width / 2, h * 0.58), distance=held_metres(away),
         reach=constant(round(0.8 / away, 5)), **{name: constant(value) for name, value in length.items()},
     )  # fmt: skip
     return _with(setup, [as_read(band)], round(away, 3), round(camera.width * 0.016, 1))
@@ -86,7 +86,7 @@ def _page(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A sheet of 21 cm seen at a slant, to be pulled onto the page by its corners; sharp in its middle."""
     w, h = camera.width, camera.height
     corners = [(w * 0.3, h * 0.2), (w * 0.7, h * 0.2), (w * 0.85, h * 0.85), (w * 0.15, h * 0.85)]
-    page = Corners(id="page", name="Page", corners=tuple(_place(*one) for one in corners), width=constant(0.21))
+    page = Corners(id="page", name="Page", corners=tuple(held_place(*one) for one in corners), width=constant(0.21))
     focus = 1 / of_rectangle(camera, corners, 0.21).dioptres(w / 2, h / 2)
     return _with(setup, [as_read(page)], round(focus, 3))
 
@@ -104,8 +104,8 @@ def _desk(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A desk top from the front edge of the picture to its back."""
     w, h = camera.width, camera.height
     near, far = (
-        Pin(place=_place(w / 2, h * 0.92), distance=_metres(0.45)),
-        Pin(place=_place(w / 2, h * 0.12), distance=_metres(1.3)),
+        Pin(place=held_place(w / 2, h * 0.92), distance=held_metres(0.45)),
+        Pin(place=held_place(w / 2, h * 0.12), distance=held_metres(1.3)),
     )
     return _with(setup, [Pinned(id="desk", name="Desk top", pins=(near, far))], 0.7)
 
@@ -114,13 +114,13 @@ def _portrait(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A person in front of a wall; focus is on the first subject."""
     person = next((one for one in setup.subjects if one.enabled and one.acts is Acts.CUT_OUT), None)
     away = person.distance.at(frame, mix_distance) if person else 1.6
-    wall = Backdrop(id="wall", name="Wall", distance=_metres(away * 2.2))
+    wall = Backdrop(id="wall", name="Wall", distance=held_metres(away * 2.2))
     return _with(setup, [wall], round(away, 3), round(camera.width * 0.02, 1))
 
 
 def _backdrop(setup: Setup, otherwise: float) -> AnySource:
     found = next((one for one in setup.distance.sources if isinstance(one, Backdrop)), None)
-    return found or Backdrop(id="backdrop", name="Backdrop", distance=_metres(otherwise))
+    return found or Backdrop(id="backdrop", name="Backdrop", distance=held_metres(otherwise))
 
 
 def as_read(source: AnySource) -> Any:

@@ -15,6 +15,7 @@ from kalyptra.core.edit import ByHand, Clip, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import TakeFeet, TakeMattes, TakeSteps
 from kalyptra.core.edit.values import Reorder
 from kalyptra.core.setup.document import Setup
+from kalyptra.core.setup.outline_at import placed_at
 from kalyptra.core.setup.resolve import numbers_at
 from kalyptra.core.setup.upgrade import read_setup
 
@@ -221,7 +222,7 @@ class Rules(TestCase):
         after = self.do(before, do="remove-subject", id="runner", frame=5)
         (mark,) = [one for one in after.focus.marks if one.id == "bb"]
         self.assertIsNone(mark.subject)
-        self.assertEqual(mark.distance, numbers_at(before, 5, CLIP.size).away["runner"])
+        self.assertAlmostEqual(mark.distance, numbers_at(before, 5, CLIP.size).away["runner"], places=4)
         self.assertIsNone(after.distance.source("page").region)  # type: ignore[union-attr]
 
     def test_a_correction_of_a_subject_on_the_ground_may_go_again_and_others_keep_one_key(self) -> None:
@@ -252,3 +253,33 @@ class Rules(TestCase):
             self.do(full(), do="set-at", path="subjects.keeper.distance", frame=0, value=200_000)
         with self.assertRaisesRegex(Refused, "ends at frame 299"):
             self.do(full(), do="set-range", last=300)
+
+    def test_a_removed_mark_leaves_its_distance_to_the_keys_that_were_on_it(self) -> None:
+        removed = self.do(full(), do="remove-mark", id="aa")
+        first = removed.focus.distance.keys[0]
+        self.assertEqual((first.mark, first.value), (None, 2.0))
+
+    def test_a_subject_keeps_its_own_distance_when_its_ground_is_removed(self) -> None:
+        removed = self.do(full(), do="remove-source", id="quay")
+        self.assertIsNone(removed.subjects[0].standing)
+        self.assertEqual(numbers_at(removed, 5, CLIP.size).away["runner"], 2.5)
+        alone = full()
+        for name in ("quay", "page", "wall", "pier"):
+            alone = self.do(alone, do="remove-source", id=name)
+        with self.assertRaisesRegex(Refused, "last source stays"):
+            self.do(alone, do="remove-source", id="backdrop")
+
+    def test_an_outline_that_is_shaped_lies_at_that_frame_where_it_was_put_and_a_still_one_stays_still(self) -> None:
+        shaped = self.do(full(), do="shape-outline", subject="runner", outline="body1", frame=30, curve=square(7, 9))
+        line = shaped.subjects[0].matte.outlines[0]  # type: ignore[union-attr]
+        self.assertEqual(line.hand_frames, (0,))
+        keyed = self.do(shaped, do="key-outline", subject="runner", outline="body1", frame=30)
+        moved = self.do(keyed, do="place-outlines", subject="runner", outlines=["body1"], frame=30, motion=[1, 0, 50, 0, 1, 0, 0, 0, 1])  # fmt: skip
+        line = moved.subjects[0].matte.outlines[0]  # type: ignore[union-attr]
+        self.assertEqual(line.hand_frames, (0, 30))
+        self.assertEqual([placed_at(line, frame).rows[0, 0] for frame in (0, 30)], [7.0, 57.0])
+
+    def test_a_new_stop_does_not_change_the_way(self) -> None:
+        added = self.do(full(), do="add-stop", source="pier", at=0.25, frame=0)
+        stops = added.distance.source("pier").stops  # type: ignore[union-attr]
+        self.assertAlmostEqual(1 / stops[1].distance.keys[0].value, (1 / 1 + 1 / 3) / 2, places=5)

@@ -11,12 +11,6 @@ export function times(a, b) {
   return out.map((one) => one / out[8]);
 }
 
-export function inverse(m) {
-  const [a, b, c, d, e, f, g, h, i] = m;
-  const out = [e * i - f * h, c * h - b * i, b * f - c * e, f * g - d * i, a * i - c * g, c * d - a * f, d * h - e * g, b * g - a * h, a * e - b * d];
-  return out.map((one) => one / out[8]);
-}
-
 export const shift = (x, y) => [1, 0, x, 0, 1, y, 0, 0, 1];
 export const about = (x, y, m) => times(shift(x, y), times(m, shift(-x, -y)));
 export const stretch = (x, y) => [x, 0, 0, 0, y, 0, 0, 0, 1];

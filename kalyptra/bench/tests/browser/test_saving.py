@@ -212,6 +212,42 @@ class Saving(BrowserCase):
         self.assertEqual(self.shot.head, head)
         self.assertFalse(self.page.get_by_text("changed elsewhere").first.is_visible())
 
+    def test_the_history_tells_what_was_done_and_goes_with_undo(self) -> None:
+        self.open("Parcel runner")
+        page, head, runner = self.page, self.shot.head, self.shot.setup.subjects[0]
+        page.get_by_role("button", name="Subjects").click()
+        self.drag(page.locator(f'[data-act="move"][data-id="{runner.id}"]').first, 12, 4)
+        self.wait_until(lambda: self.shot.head == head + 1)
+        self.begin_at(2)
+        self.wait_until(lambda: self.shot.head == head + 2)
+        self.assertEqual(self.told()[:2], ["The shot's range was set.", "An outline was moved."])
+        page.keyboard.press("Control+z")
+        self.wait_until(lambda: self.shot.head == head + 1)
+        page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
+        self.assertEqual(self.told()[0], "An outline was moved.")
+        self.assertEqual([one["do"] for one in self.shot.revision.commands], ["place-outlines"])
+
+    def told(self) -> list[str]:
+        """What the history says, newest first."""
+        self.page.get_by_role("button", name="History").click()
+        dialog = self.page.get_by_role("dialog", name="History")
+        dialog.wait_for()
+        rows = [row.inner_text().split("\n") for row in dialog.get_by_role("listitem").all()]
+        self.assertTrue(all(row[2] == "demo-editor" for row in rows), rows)
+        dialog.get_by_role("button", name="Close").click()
+        return [row[1] for row in rows]
+
+    def test_what_is_dragged_is_sent_as_commands_and_never_as_a_document(self) -> None:
+        self.open("Parcel runner")
+        sent: list[str] = []
+        self.page.on("request", lambda one: sent.append(one.post_data or "") if one.method == "POST" else None)
+        self.page.get_by_role("button", name="Subjects").click()
+        head = self.shot.head
+        self.drag(self.page.locator('[data-act="move"]').first, 15, 6)
+        self.wait_until(lambda: self.shot.head == head + 1)
+        self.assertTrue(any('"place-outlines"' in body for body in sent))
+        self.assertLess(max(map(len, sent)), 1000)
+
     def test_a_connection_that_was_closed_while_idle_is_no_trouble(self) -> None:
         self.open("Tea glass")
         failed: list[str] = []
