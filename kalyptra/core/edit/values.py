@@ -29,7 +29,7 @@ NAMES = {
 def named(path: str) -> str:
     """A place in words."""
     last = path.split(".")[-1]
-    return NAMES.get(path) or NAMES.get(last) or last.replace("_", " ")
+    return NAMES.get(path) or NAMES.get(last) or f"the {last.replace('_', ' ')}"
 
 
 class Put(Command):

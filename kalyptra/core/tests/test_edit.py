@@ -254,6 +254,11 @@ class Rules(TestCase):
         with self.assertRaisesRegex(Refused, "ends at frame 299"):
             self.do(full(), do="set-range", last=300)
 
+    def test_what_was_done_is_told_in_a_sentence(self) -> None:
+        name = ANY.validate_python({"do": "put", "path": "subjects.runner.name", "value": "x"})
+        self.assertEqual(words_of([name]), "The name was set.")
+        self.assertEqual(words_of([name, name]), "The name was set.")
+
     def test_a_removed_mark_leaves_its_distance_to_the_keys_that_were_on_it(self) -> None:
         removed = self.do(full(), do="remove-mark", id="aa")
         first = removed.focus.distance.keys[0]
