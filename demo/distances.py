@@ -15,7 +15,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from kalyptra.core import Nothing, Recipe, feet, grounded, matte_name, read_setup, with_recipe
+from kalyptra.core import EmptyStore, Recipe, feet, grounded, matte_name, read_setup, with_recipe
 
 DEMO = Path(__file__).resolve().parent
 SENSOR = 36.0
@@ -64,7 +64,7 @@ def runner(document: dict[str, Any]) -> None:
     setup = read_setup(document)
     found = setup.subjects[0]
     frames = range(setup.footage.first, setup.footage.last + 1)
-    seen = [foot for foot in feet(found, frames, size_of("runner"), Nothing()) if foot]
+    seen = [foot for foot in feet(found, frames, size_of("runner"), EmptyStore()) if foot]
     subject["standing"] |= {"feet": [list(foot) for foot in grounded(seen)], "of": matte_name(found)}
 
 

@@ -12,7 +12,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
 from kalyptra.core import Motion, Outline, changed, drawn_outline, follow_range, keyed_by_hand, read_setup, with_steps
-from kalyptra.shell.benches.follow import Clip, post, traced
+from kalyptra.shell.benches.follow import TrackedClip, post, traced
 
 TOLERANCE = 1.6
 """Px by which a drawn line may stray from the truth: a quick hand."""
@@ -22,7 +22,7 @@ MOTIONS = {"runner": Motion.FREE, "glass": Motion.POSITION, "window": Motion.FRE
 
 
 def outlines_of(scene: str) -> list[Outline]:
-    clip = Clip(scene)
+    clip = TrackedClip(scene)
     outlines: list[Outline] = []
     for frame in KEYS[scene]:
         drawn = traced(clip.truth(frame), TOLERANCE)
@@ -44,7 +44,7 @@ if __name__ == "__main__":
             if subject["id"] == SUBJECTS[name]:
                 subject["matte"]["outlines"] = [one.model_dump(mode="json") for one in outlines_of(name)]
             if subject["id"] == "post00":
-                whole = changed(post(Clip(name)), id="line1", joins="add")
+                whole = changed(post(TrackedClip(name)), id="line1", joins="add")
                 subject["matte"]["outlines"] = [whole.model_dump(mode="json")]
         document["subjects"] = [one for one in document["subjects"] if one["id"] != "coat00"]
         path.write_text(json.dumps(document, separators=(",", ":")) + "\n")

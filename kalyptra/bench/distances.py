@@ -11,7 +11,7 @@ from ninja import Schema
 
 from kalyptra.bench.pictures import borrowed
 from kalyptra.core import HeldPicture, Setup, Sources, matte_name, palette, pictures_needed, read_frame, survey, ways
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.models import Media
 
 TOP = 65535
@@ -45,10 +45,10 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
     Raises:
         FrameUnreadable, NotKept: a picture is not there.
     """
-    kept.fetch(pictures_needed(setup, frame, frame))
+    store.fetch(pictures_needed(setup, frame, frame))
     with borrowed(media) as reader:
         footage = HeldPicture(reader.facts, reader.picture(frame))
-    found = survey(setup, frame, Sources(footage, media.facts.width, kept.store()))
+    found = survey(setup, frame, Sources(footage, media.facts.width, store.local()))
     most = max(float(found.foremost.max()), 1e-3)
     grid = np.rint(found.foremost / most * TOP).astype("<u2")
     colours = palette()[np.linspace(0, 255, LEGEND).round().astype(int)]
@@ -66,8 +66,8 @@ def ways_of(media: Media, setup: Setup) -> dict[str, Any]:
     first, last = setup.footage.first, setup.footage.last
     frames = sorted({round(one) for one in np.linspace(first, last, min(MOST_WAYS, last - first + 1))})
     for frame in frames:
-        kept.fetch(pictures_needed(setup, frame, frame))
-    return ways(setup, frames, (media.facts.width, media.facts.height), kept.store())
+        store.fetch(pictures_needed(setup, frame, frame))
+    return ways(setup, frames, (media.facts.width, media.facts.height), store.local())
 
 
 def standing_of(setup: Setup) -> dict[str, Any]:

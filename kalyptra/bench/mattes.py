@@ -22,7 +22,7 @@ from kalyptra.core import (
     marked_matte,
     shrink,
 )
-from kalyptra.library import kept, room
+from kalyptra.library import room, store
 from kalyptra.library.models import Media
 
 WORKING = 960
@@ -47,15 +47,15 @@ def matte_from_marks(media: Media, frame: int, marks: Sequence[Stroke], under: s
         BadMarks: nothing is kept by them.
         FrameUnreadable: the clip has no such frame.
     """
-    kept.need_room(room.Use.MATTE)
+    store.need_room(room.Use.MATTE)
     with borrowed(media) as reader:
         codes = eight_bits(shrink(reader.picture(frame), WORKING).codes)
     before = None
     if under is not None:
-        if kept.fetch([under]):
+        if store.fetch([under]):
             raise BadMarks("The matte under these marks is not in the store any more. Remove them and mark anew.")
         size = (codes.shape[0], codes.shape[1])
-        before = laid_over(coverage_of(kept.store().picture(under)), size)
+        before = laid_over(coverage_of(store.local().picture(under)), size)
     if before is None and not any(mark.keep for mark in marks):
         raise BadMarks("Nothing is kept yet. Stroke over the subject with Keep first.")
     matte = marked_matte(codes, marks, codes.shape[1] / media.facts.width, before)
@@ -72,7 +72,7 @@ def matte_at(setup: Setup, subject_id: str, frame: int) -> str | None:
 
 def matte_from_line(media: Media, curve: Curve) -> str:
     """A matte from a line drawn around the subject; its name in the store."""
-    kept.need_room(room.Use.MATTE)
+    store.need_room(room.Use.MATTE)
     facts = media.facts
     scale = min(1.0, WORKING / max(facts.width, facts.height))
     size = (max(1, round(facts.height * scale)), max(1, round(facts.width * scale)))
@@ -83,8 +83,8 @@ def matte_from_line(media: Media, curve: Curve) -> str:
 
 
 def _kept(matte: Any) -> str:
-    name = kept.store().keep(codes_of(matte))
-    kept.share([name])
+    name = store.local().keep(codes_of(matte))
+    store.share([name])
     return name
 
 

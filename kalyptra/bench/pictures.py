@@ -7,18 +7,16 @@ from contextlib import AbstractContextManager
 from functools import lru_cache
 
 import cv2
-import numpy as np
 from django.conf import settings
-from numpy.typing import NDArray
 
 from kalyptra.bench.framecache import FrameCache
 from kalyptra.core import (
     HeldPicture,
     Look,
+    MatteCache,
     PictureSource,
     Quality,
     ReaderPool,
-    Recent,
     Setup,
     Sources,
     View,
@@ -28,7 +26,7 @@ from kalyptra.core import (
     resolve,
     shrink,
 )
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Media
 
@@ -37,7 +35,7 @@ SIZES = (480, 960)
 """Long sides in px that the viewer asks for: while something is dragged, and at rest."""
 
 _readers = ReaderPool(most=6)
-_mattes: Recent[NDArray[np.float32]] = Recent(most=48)
+_mattes = MatteCache(most=48)
 
 
 @lru_cache(maxsize=1)
@@ -63,10 +61,10 @@ def frame_jpeg(media: Media, setup: Setup, frame: int, view: View, size: int, su
 
 
 def _make(media: Media, setup: Setup, look: Look, frame: int, view: View, size: int, subject: str | None) -> bytes:
-    kept.fetch(pictures_needed(setup, frame, frame))
+    store.fetch(pictures_needed(setup, frame, frame))
     with borrowed(media) as reader:
         footage = HeldPicture(reader.facts, shrink(reader.picture(frame), size))
-    sources = Sources(footage, media.facts.width, kept.store(), f"{media.digest}|{frame}", _mattes)
+    sources = Sources(footage, media.facts.width, store.local(), _mattes.of(f"{media.digest}|{frame}"))
     codes = render_look(look, frame, sources, view, subject, Quality.PREVIEW)
     done, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, JPEG_QUALITY])
     return data.tobytes()

@@ -13,7 +13,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.template.loader import render_to_string
 
 from kalyptra.core import SetupError
-from kalyptra.library import kept, room, uploads
+from kalyptra.library import room, store, uploads
 
 DISK_FULL = "53100"
 """PostgreSQL's error code, appendix A of its manual."""
@@ -39,7 +39,7 @@ FULL = "The disk is full. What was saved before is safe. Free some space and try
 
 def told(error: BaseException | None) -> tuple[int, str]:
     """Status and words for an error that nobody has answered yet."""
-    if isinstance(error, room.NoRoom | kept.Full):
+    if isinstance(error, room.NoRoom | store.Full):
         return 503, str(error)
     if isinstance(error, uploads.TooLarge):
         return 413, str(error)

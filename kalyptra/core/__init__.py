@@ -3,7 +3,7 @@
 It imports no Django, no web code and no database.
 """
 
-from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
+from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.maps import Channel
 from kalyptra.core.clip.probe import LongGaps, NotFootage, probe, rate_text
@@ -25,7 +25,7 @@ from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.compose import Sources
 from kalyptra.core.distance.stack import Layer, stack
-from kalyptra.core.edit import ByHand, Clip, Command, Refused, apply, words_of
+from kalyptra.core.edit import ByHand, ClipExtent, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import (
     TakeFeet,
     TakeMapFile,
@@ -35,6 +35,8 @@ from kalyptra.core.edit.findings import (
     TakePlateFile,
     TakeSteps,
 )
+from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
+from kalyptra.core.edit.recipes import Recipe, with_recipe
 from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
@@ -42,45 +44,36 @@ from kalyptra.core.focus.record import cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
-from kalyptra.core.following.mattes import Carried, at_full_size, follow_keys, follow_mattes, follow_people
+from kalyptra.core.following.mattes import PropagatedMatte, at_full_size, follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
-from kalyptra.core.frame import View, render_frame, render_look
+from kalyptra.core.following.plates import recover, recover_to_store
+from kalyptra.core.frame import render_frame, render_look
 from kalyptra.core.identity import look_identity
 from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg
-from kalyptra.core.kept import PICTURE, RECORD, Folder, Nothing, NotKept
 from kalyptra.core.layered import CutOut, Opening, Plate, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
 from kalyptra.core.matte.marks import marked_matte
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
+from kalyptra.core.matte_cache import MatteCache
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.proof.distance import palette
+from kalyptra.core.proof.views import View
 from kalyptra.core.reading import focus_notes, iris_outline, marks_at, read_frame, speeds
-from kalyptra.core.recent import Recent
-from kalyptra.core.recovering import recover, recover_to_store
-from kalyptra.core.setup.distance import MOST_SOURCES, MapFile
-from kalyptra.core.setup.document import (
-    VERSION,
-    Footage,
-    PlateSource,
-    Refine,
-    Setup,
-    Subject,
-    outlines_of,
-)
-from kalyptra.core.setup.fit import fit_closed
-from kalyptra.core.setup.keyed import Ease
-from kalyptra.core.setup.keying import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
-from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
-from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
-from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, outline_at, placed_at, placed_points, trust
-from kalyptra.core.setup.outline_at import Kind as TrustKind
-from kalyptra.core.setup.recipes import Recipe, with_recipe
-from kalyptra.core.setup.resolve import Look, numbers_at, resolve
-from kalyptra.core.setup.stored import FoundMatte, How, ImportedMatte, PlatePatch, Spot, Stroke
-from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
-from kalyptra.core.setup.track import Step
-from kalyptra.core.setup.upgrade import SetupError, folded, read_setup
+from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
+from kalyptra.core.setup.document.outline import Joins, Motion, Outline
+from kalyptra.core.setup.document.setup import VERSION, Footage, PlateSource, Refine, Setup, Subject, outlines_of
+from kalyptra.core.setup.document.stored import FoundMatte, How, ImportedMatte, PlatePatch, Spot, Stroke
+from kalyptra.core.setup.files.read import SetupError, folded, read_setup
+from kalyptra.core.setup.files.svg import DrawnOutline, NotOutlines, read_svg, write_svg
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.fit import fit_closed
+from kalyptra.core.setup.resolve.look import Look, numbers_at, resolve
+from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, placed_points, trust
+from kalyptra.core.setup.time.easing import Ease
+from kalyptra.core.setup.time.track import Step
+from kalyptra.core.store import PICTURE, RECORD, EmptyStore, FolderStore, NotInStore
 from kalyptra.core.surveying import survey, ways
 from kalyptra.core.warm import warm_up
 
@@ -91,17 +84,18 @@ __all__ = [
     "RECORD",
     "VERSION",
     "ByHand",
-    "Carried",
     "Channel",
-    "Clip",
+    "ClipExtent",
     "ClipFacts",
     "Command",
     "Curve",
     "CutOut",
     "DrawnOutline",
     "Ease",
-    "Folder",
+    "EmptyStore",
+    "FolderStore",
     "Footage",
+    "FootageKind",
     "Format",
     "FoundMatte",
     "FrameUnreadable",
@@ -110,18 +104,17 @@ __all__ = [
     "How",
     "ImportedMatte",
     "Joins",
-    "Kind",
     "Layer",
     "LongGaps",
     "Look",
     "MapFile",
+    "MatteCache",
     "MatteJob",
     "Motion",
     "NoTable",
     "NotFootage",
-    "NotKept",
+    "NotInStore",
     "NotOutlines",
-    "Nothing",
     "OnLoss",
     "Opening",
     "Outline",
@@ -130,11 +123,11 @@ __all__ = [
     "Plate",
     "PlatePatch",
     "PlateSource",
+    "PropagatedMatte",
     "Put",
     "Quality",
     "Rate",
     "ReaderPool",
-    "Recent",
     "Recipe",
     "Refine",
     "Refused",

@@ -9,24 +9,20 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.reader import Picture, PictureSource, eight_bits
+from kalyptra.core.clip.reader import Picture, PictureSource
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.distance.imported import imported_map
 from kalyptra.core.distance.smooth import smoothed
 from kalyptra.core.distance.stack import Layer, stack, with_zones
 from kalyptra.core.focus.breathing import breathed, enlargement
-from kalyptra.core.kept import Kept, Nothing
 from kalyptra.core.layered import CutOut, Light, Matte, Opening, Plate, Quality, nearest_of, opening_at, through_lens
-from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.matte.refine import edged, grown, limited
-from kalyptra.core.matte.steady import steadied
-from kalyptra.core.matte.stored import stored_matte
-from kalyptra.core.plate.against import against_plate
-from kalyptra.core.plate.behind import HIDDEN, Known, picture_behind
-from kalyptra.core.recent import Recent
-from kalyptra.core.setup.document import Acts, Edge, FilledBy, Refine
-from kalyptra.core.setup.resolve import DrawnAt, Look, MatteAt, PlateAt, SubjectAt
-from kalyptra.core.setup.source_at import MapAt, SourceAt
+from kalyptra.core.plate.clean_plate import HIDDEN, KnownPlate, clean_plate
+from kalyptra.core.plate.difference_matte import difference_matte
+from kalyptra.core.setup.document.setup import Acts, FilledBy, Refine
+from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt
+from kalyptra.core.setup.resolve.source import MapAt, SourceAt
+from kalyptra.core.store import EmptyStore, Store
+from kalyptra.core.subject_matte import MatteMaker, subject_matte, unrefined_matte
 
 
 @dataclass(frozen=True)
@@ -36,16 +32,14 @@ class Sources:
     Attributes:
         footage: the clip, or its proxy.
         full_width: width in px of the clip at full size; a setup's lengths are in its pixels.
-        kept: where mattes, plates and maps that are pictures come from.
-        name: what the picture of the footage is, where mattes of it shall be remembered.
-        recent: mattes that were made lately.
+        store: where mattes, plates and maps that are pictures come from.
+        mattes: makes the mattes of subjects.
     """
 
     footage: PictureSource
     full_width: int
-    kept: Kept = field(default_factory=Nothing)
-    name: str = ""
-    recent: Recent[Matte] | None = None
+    store: Store = field(default_factory=EmptyStore)
+    mattes: MatteMaker = subject_matte
 
     @property
     def full_size(self) -> tuple[int, int]:
@@ -70,7 +64,7 @@ class Composed:
     picture: Picture
     light: Light
     mattes: tuple[tuple[Matte, SubjectAt], ...]
-    known: Known | None
+    known: KnownPlate | None
     sources: Sources
     quality: Quality
 
@@ -90,7 +84,7 @@ class Composed:
 
     def unrefined(self, subject: SubjectAt) -> Matte:
         """A subject's matte before anything was done to it."""
-        return _unrefined(subject.matte, Refine(), self.picture.size, self.scale, self.sources.kept)
+        return unrefined_matte(subject.matte, Refine(), self.picture.size, self.scale, self.sources.store)
 
     @cached_property
     def cut_outs(self) -> tuple[CutOut, ...]:
@@ -111,7 +105,7 @@ class Composed:
         covered = [one.matte for one in self.cut_outs]
         detailed = self.look.plate.filled_by is FilledBy.DETAILED
         nearest = nearest_of(self.cut_outs)
-        return Plate(*picture_behind(self.light, self.dioptres, covered, self.growth, self.known, detailed, nearest))
+        return Plate(*clean_plate(self.light, self.dioptres, covered, self.growth, self.known, detailed, nearest))
 
     @cached_property
     def blurred(self) -> Light:
@@ -139,73 +133,30 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     picture = sources.footage.picture(frame)
     light = to_light(picture.codes, picture.transfer)
     scale = picture.size[1] / sources.full_width
-    known = known_plate(look.plate, picture, scale, sources.kept)
+    known = known_plate(look.plate, picture, scale, sources.store)
     carefully = quality is Quality.FINAL
-    mattes = [(_remembered(one, picture, scale, sources, carefully), one) for one in look.subjects]
+    mattes = [(sources.mattes(one, picture, scale, sources.store, carefully), one) for one in look.subjects]
     if look.plate.mend_mattes and known is not None:
-        mattes = [(against_plate(light, matte, known.light, known.seen > 0), one) for matte, one in mattes]
+        mattes = [(difference_matte(light, matte, known.light, known.seen > 0), one) for matte, one in mattes]
     return Composed(look, picture, light, tuple(mattes), known, sources, quality)
 
 
-def mattes_of(look: Look, picture: Picture, scale: float, kept: Kept) -> list[tuple[Matte, SubjectAt]]:
+def mattes_of(look: Look, picture: Picture, scale: float, store: Store) -> list[tuple[Matte, SubjectAt]]:
     """The mattes of a frame, each with its subject, as they are before a plate mends them."""
-    return [(matte_of(one, picture, scale, kept, carefully=False), one) for one in look.subjects]
+    return [(subject_matte(one, picture, scale, store, carefully=False), one) for one in look.subjects]
 
 
-def _remembered(subject: SubjectAt, picture: Picture, scale: float, sources: Sources, carefully: bool) -> Matte:
-    def make() -> Matte:
-        return matte_of(subject, picture, scale, sources.kept, carefully)
-
-    if sources.recent is None:
-        return make()
-    # Only an edge that is drawn to the picture depends on the frame: what is drawn and stands still is made once.
-    name = sources.name if subject.refine.edge is not Edge.NONE else ""
-    key = (name, picture.size, scale, subject.matte, subject.nearby, subject.refine, carefully)
-    return sources.recent.get(key, make)
-
-
-def matte_of(subject: SubjectAt, picture: Picture, scale: float, kept: Kept, carefully: bool = True) -> Matte:
-    """A subject's matte, refined.
-
-    Args:
-        picture: the frame that it belongs to.
-        scale: px of it for one px of the source.
-        carefully: whether a fine edge is solved; it is drawn the fast way else.
-
-    Raises:
-        NotKept: a stored matte is not there.
-    """
-    refine, size = subject.refine, picture.size
-    drawn = isinstance(subject.matte, DrawnAt)
-    matte = _unrefined(subject.matte, refine, size, scale, kept)
-    if subject.nearby:
-        matte = steadied(matte, [_unrefined(one, refine, size, scale, kept) for one in subject.nearby])
-    matte = limited(matte, refine.black, refine.white)
-    matte = edged(matte, eight_bits(picture.codes), refine, scale, carefully)
-    if not drawn:
-        matte = grown(matte, refine, scale)
-    return np.asarray(1 - matte, np.float32) if refine.invert else matte
-
-
-def _unrefined(at: MatteAt, refine: Refine, size: tuple[int, int], scale: float, kept: Kept) -> Matte:
-    """A matte before it is refined; a drawn one with its growth and feather, which are exact there."""
-    if isinstance(at, DrawnAt):
-        upright = refine.model_copy(update={"invert": False})
-        return drawn_matte(at.outlines, upright, size, scale)
-    return stored_matte(at, size, kept)
-
-
-def known_plate(plate: PlateAt, picture: Picture, scale: float, kept: Kept) -> Known | None:
+def known_plate(plate: PlateAt, picture: Picture, scale: float, store: Store) -> KnownPlate | None:
     """What is known of the picture behind the cut-outs, laid over the frame; None where nothing is.
 
     Raises:
         NotKept: a stored plate is not there.
     """
     if plate.imported is not None:
-        return Known.whole(kept.picture(plate.imported), picture.size, picture.transfer)
+        return KnownPlate.whole(store.picture(plate.imported), picture.size, picture.transfer)
     if plate.patch is not None:
         corner = (plate.patch.left, plate.patch.top)
-        return Known.patch(kept.picture(plate.patch.picture), corner, picture.size, scale, picture.transfer)
+        return KnownPlate.patch(store.picture(plate.patch.picture), corner, picture.size, scale, picture.transfer)
     return None
 
 
@@ -239,12 +190,12 @@ def layers_of(
     """
     scale = picture.size[1] / sources.full_width
     regions = {
-        one.id: mattes[one.id] if one.id in mattes else _remembered(one, picture, scale, sources, True)
+        one.id: mattes[one.id] if one.id in mattes else sources.mattes(one, picture, scale, sources.store)
         for one in look.regions
     }
     layers = []
     for at in look.sources:
-        shape = imported_map(at.shape, picture.size, sources.kept) if isinstance(at.shape, MapAt) else at.shape
+        shape = imported_map(at.shape, picture.size, sources.store) if isinstance(at.shape, MapAt) else at.shape
         if shape is not None:
             region = regions[at.region] if at.region else None
             layers.append((at, Layer(shape, at.joins, at.strength, region, at.outside)))

@@ -25,8 +25,8 @@ from kalyptra.core.clip.reader import HeldPicture, Mended, PictureSource, damage
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.compose import Sources
 from kalyptra.core.frame import render_frame
-from kalyptra.core.kept import Folder, Kept, Nothing
-from kalyptra.core.setup.document import Compression, Setup
+from kalyptra.core.setup.document.setup import Compression, Setup
+from kalyptra.core.store import EmptyStore, FolderStore, Store
 
 PART_FRAMES = 48
 X264 = {
@@ -48,7 +48,7 @@ class RenderJob:
         source: the clip's file.
         facts: the clip.
         first, last: range in frames of the clip, both rendered.
-        kept: folder of stored mattes and plates, where the setup names any.
+        store_folder: folder of stored mattes and plates, where the setup names any.
     """
 
     setup: Setup
@@ -56,7 +56,7 @@ class RenderJob:
     facts: ClipFacts
     first: int
     last: int
-    kept: Path | None = None
+    store_folder: Path | None = None
 
     @property
     def frames(self) -> int:
@@ -104,7 +104,8 @@ def render_to_file(
     joined = out.with_suffix(".joining")
     work = {
         "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
-        "source": str(job.source), "size": list(job.size), "kept": str(job.kept) if job.kept else None,
+        "source": str(job.source), "size": list(job.size),
+        "store_folder": str(job.store_folder) if job.store_folder else None,
         "parts": [(a, b, str(path)) for (a, b), path in zip(parts, paths, strict=True)], "joined": str(joined),
     }  # fmt: skip
     seconds = 300 + job.frames * job.facts.width * job.facts.height / 2e5
@@ -118,7 +119,7 @@ def render_to_file(
 
 def render_here(
     setup: dict[str, Any], facts: dict[str, Any], source: str, parts: list[tuple[int, int, str]], size: list[int],
-    kept: str | None, joined: str, report: Callable[..., None],
+    store_folder: str | None, joined: str, report: Callable[..., None],
 ) -> str:  # fmt: skip
     """Render the parts that are missing, each given by its first and last frame and its path, and join all; runs inside
     the guarded process.
@@ -129,7 +130,7 @@ def render_here(
     one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader = Mended(open_clip(Path(source), clip, threads=2))
-    store = Folder(Path(kept)) if kept else Nothing()
+    store = FolderStore(Path(store_folder)) if store_folder else EmptyStore()
     count = 0
     for first, last, path in parts:
         if Path(path).exists():
@@ -171,7 +172,7 @@ def decode_and_encode(
 
 
 def rendered(
-    setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range, kept: Kept | None = None
+    setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range, store_folder: Store | None = None
 ) -> Iterator[NDArray[np.uint8]]:
     """Rendered frames in order; a few are worked on at once, one thread each.
 
@@ -182,7 +183,7 @@ def rendered(
     waiting: deque[Future[NDArray[np.uint8]]] = deque()
     with ThreadPoolExecutor(at_once) as pool:
         for frame in frames:
-            sources = Sources(HeldPicture(clip, reader.picture(frame)), clip.width, kept or Nothing())
+            sources = Sources(HeldPicture(clip, reader.picture(frame)), clip.width, store_folder or EmptyStore())
             waiting.append(pool.submit(render_frame, setup, frame, sources))
             if len(waiting) > at_once:
                 yield waiting.popleft().result()

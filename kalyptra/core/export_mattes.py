@@ -23,9 +23,9 @@ from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.compose import Sources
 from kalyptra.core.export import Progress
 from kalyptra.core.frame import cut_out
-from kalyptra.core.kept import Folder
 from kalyptra.core.matte.stored import codes_of
-from kalyptra.core.setup.document import Setup
+from kalyptra.core.setup.document.setup import Setup
+from kalyptra.core.store import FolderStore
 
 
 class Format(StrEnum):
@@ -49,7 +49,7 @@ class MatteJob:
     Attributes:
         setup: whose mattes.
         source, facts: the clip.
-        kept: folder of stored mattes and plates.
+        store_folder: folder of stored mattes and plates.
         first, last: range in frames of the clip, both written.
         subject: id of one subject; all together without it.
     """
@@ -57,7 +57,7 @@ class MatteJob:
     setup: Setup
     source: Path
     facts: ClipFacts
-    kept: Path
+    store_folder: Path
     first: int
     last: int
     format: Format
@@ -78,8 +78,8 @@ def mattes_to_file(
     unfinished = out.with_suffix(".unfinished")
     work = {
         "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
-        "source": str(job.source), "kept": str(job.kept), "span": [job.first, job.last], "made": job.format.value,
-        "subject": job.subject, "out": str(unfinished),
+        "source": str(job.source), "store_folder": str(job.store_folder), "span": [job.first, job.last],
+        "made": job.format.value, "subject": job.subject, "out": str(unfinished),
     }  # fmt: skip
     seconds = 300 + (job.last - job.first + 1) * job.facts.width * job.facts.height / 1e5
     said = run_guarded("kalyptra.core.export_mattes:write_here", work, Limits(seconds, 16 << 30, 64 << 30),
@@ -89,13 +89,17 @@ def mattes_to_file(
 
 
 def write_here(
-    setup: dict[str, Any], facts: dict[str, Any], source: str, kept: str, span: list[int], made: str,
+    setup: dict[str, Any], facts: dict[str, Any], source: str, store_folder: str, span: list[int], made: str,
     subject: str | None, out: str, report: Callable[..., None],
 ) -> str:  # fmt: skip
     """Write all frames; runs inside the guarded process."""
     one_thread_a_frame()
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
-    reader, store, kind = Mended(open_clip(Path(source), clip, threads=2)), Folder(Path(kept)), Format(made)
+    reader, store, kind = (
+        Mended(open_clip(Path(source), clip, threads=2)),
+        FolderStore(Path(store_folder)),
+        Format(made),
+    )
     writer = _Pictures(Path(out), kind) if kind.suffix == ".zip" else _Clip(Path(out), kind, clip)
     for frame in range(span[0], span[1] + 1):
         held = HeldPicture(clip, reader.picture(frame))

@@ -6,8 +6,8 @@ import hashlib
 
 from pydantic import TypeAdapter
 
-from kalyptra.core.frame import View
-from kalyptra.core.setup.resolve import Look
+from kalyptra.core.proof.views import View
+from kalyptra.core.setup.resolve.look import Look
 
 PICTURE_VERSION = 7
 """Raised whenever the same setup comes to give another picture."""

@@ -13,24 +13,24 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.facts import ClipFacts, Kind, Rate
+from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.maps import LUMA, Channel, is_map_still, still_maps, video_maps
 from kalyptra.core.clip.probe import probe
 from kalyptra.core.clip.reader import Mended, damage_words, open_clip
 from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.distance.imported import as_stored
+from kalyptra.core.edit.outline_keys import drawn_outline, keyed_by_hand
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import read as read_table
-from kalyptra.core.kept import Folder
-from kalyptra.core.setup.focus import FocusKey
-from kalyptra.core.setup.keying import drawn_outline, keyed_by_hand
-from kalyptra.core.setup.outline import Outline
-from kalyptra.core.setup.svg import NotOutlines, read_svg
+from kalyptra.core.setup.document.focus import FocusKey
+from kalyptra.core.setup.document.outline import Outline
+from kalyptra.core.setup.files.svg import NotOutlines, read_svg
+from kalyptra.core.store import FolderStore
 
 
 def import_to_store(
-    path: Path, facts: ClipFacts, channel: Channel, kept: Path, on_picture: Callable[[int, str], bool],
+    path: Path, facts: ClipFacts, channel: Channel, store_folder: Path, on_picture: Callable[[int, str], bool],
     go_on: Callable[[], bool] | None = None,
 ) -> str:  # fmt: skip
     """Bring all pictures of a file into the store, in a guarded process.
@@ -45,16 +45,21 @@ def import_to_store(
     Raises:
         GuardedFailure: it failed (kind "NoSuchChannel": the file has none).
     """
-    work = {"path": str(path), "facts": facts.model_dump(mode="json"), "channel": channel.value, "kept": str(kept)}
+    work = {
+        "path": str(path),
+        "facts": facts.model_dump(mode="json"),
+        "channel": channel.value,
+        "store_folder": str(store_folder),
+    }
     seconds = 300 + facts.frames * facts.width * facts.height / 2e5
     return str(run_guarded("kalyptra.core.importing:import_here", work, Limits(seconds, 8 << 30, 1 << 30),
                            lambda told: on_picture(told["done"], told["name"]), go_on))  # fmt: skip
 
 
-def import_here(path: str, facts: dict[str, Any], channel: str, kept: str, report: Callable[..., None]) -> str:
+def import_here(path: str, facts: dict[str, Any], channel: str, store_folder: str, report: Callable[..., None]) -> str:
     """Runs inside the guarded process."""
     one_thread_a_frame()
-    store, damaged = Folder(Path(kept)), list[int]()
+    store, damaged = FolderStore(Path(store_folder)), list[int]()
     found = pictures(Path(path), ClipFacts.model_validate(facts), Channel(channel), damaged)
     for done, picture in enumerate(found, start=1):
         report(done=done, name=store.keep(picture))
@@ -72,10 +77,10 @@ def pictures(path: Path, facts: ClipFacts, channel: Channel, damaged: list[int])
         FrameUnreadable: a picture is damaged.
     """
     if channel is Channel.ALPHA:
-        yield from video_maps(path, facts, channel) if facts.kind is Kind.VIDEO else still_maps(path, channel)[1]
+        yield from video_maps(path, facts, channel) if facts.kind is FootageKind.VIDEO else still_maps(path, channel)[1]
         return
     reader = Mended(open_clip(path, facts, threads=2))
-    for frame in range(1 if facts.kind is Kind.STILL else facts.frames):
+    for frame in range(1 if facts.kind is FootageKind.STILL else facts.frames):
         codes = reader.picture(frame).codes
         top = np.iinfo(codes.dtype).max
         if channel is Channel.COLOUR:
@@ -88,7 +93,7 @@ def pictures(path: Path, facts: ClipFacts, channel: Channel, damaged: list[int])
 
 
 def map_to_store(
-    path: Path, channel: Channel, kept: Path, on_map: Callable[[int, int, str], bool],
+    path: Path, channel: Channel, store_folder: Path, on_map: Callable[[int, int, str], bool],
     go_on: Callable[[], bool] | None = None,
 ) -> None:  # fmt: skip
     """Bring all maps of a file into the store, exactly as they are, in a guarded process.
@@ -102,15 +107,17 @@ def map_to_store(
     """
     facts = None if is_map_still(path) else probe(path, Rate(numerator=25, denominator=1))
     work = {"path": str(path), "facts": facts.model_dump(mode="json") if facts else None, "channel": channel.value,
-            "kept": str(kept)}  # fmt: skip
+            "store_folder": str(store_folder)}  # fmt: skip
     run_guarded("kalyptra.core.importing:map_here", work, Limits(7200, 8 << 30, 1 << 30),
                 lambda told: on_map(told["done"], told["of"], told["name"]), go_on)  # fmt: skip
 
 
-def map_here(path: str, facts: dict[str, Any] | None, channel: str, kept: str, report: Callable[..., None]) -> None:
+def map_here(
+    path: str, facts: dict[str, Any] | None, channel: str, store_folder: str, report: Callable[..., None]
+) -> None:
     """Runs inside the guarded process."""
     one_thread_a_frame()
-    store = Folder(Path(kept))
+    store = FolderStore(Path(store_folder))
     if facts is None:
         count, maps = still_maps(Path(path), Channel(channel))
     else:

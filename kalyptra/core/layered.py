@@ -18,10 +18,10 @@ from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
 from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
 from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
-from kalyptra.core.plate.behind import picture_behind
+from kalyptra.core.plate.clean_plate import clean_plate
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
-from kalyptra.core.setup.document import Aperture, HeldRange, Highlights, Iris
-from kalyptra.core.setup.resolve import Numbers
+from kalyptra.core.setup.document.setup import Aperture, HeldRange, Highlights, Iris
+from kalyptra.core.setup.resolve.look import Numbers
 from kalyptra.core.window import window_of
 
 Light = NDArray[np.float32]
@@ -130,7 +130,7 @@ def through_lens(
     width, iris, setting = light.shape[1], opening.iris, quality.setting
     if plate is None:
         covered = [one.matte for one in cut_outs]
-        plate = Plate(*picture_behind(light, dioptres, covered, growth, nearest=nearest_of(cut_outs)))
+        plate = Plate(*clean_plate(light, dioptres, covered, growth, nearest=nearest_of(cut_outs)))
     coc = opening.coc(plate.dioptres, width)
     ground, radius = opening.lifted(plate.light, coc), radius_of(coc)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2

@@ -13,10 +13,10 @@ from kalyptra.core.focus.breathing import enlargement
 from kalyptra.core.layered import opening_at
 from kalyptra.core.lens.iris import outline
 from kalyptra.core.proof.advice import Note
-from kalyptra.core.proof.pulls import Moment, pull_notes
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.planes import Camera
-from kalyptra.core.setup.resolve import FARTHEST, ends_of, mark_of, named_by_sources, numbers_at
+from kalyptra.core.proof.pulls import PullMoment, pull_notes
+from kalyptra.core.setup.document.setup import Setup
+from kalyptra.core.setup.geometry.planes import Camera
+from kalyptra.core.setup.resolve.look import FARTHEST, ends_of, mark_of, named_by_sources, numbers_at
 
 
 @dataclass(frozen=True)
@@ -102,7 +102,7 @@ def focus_notes(setup: Setup, read: Sequence[Reading], size: tuple[int, int], ra
             things.append((1 / max(most, 1e-5), 1 / least if least > FARTHEST else None))
         lens = one.lens
         moments.append(
-            Moment(lens.frame, lens.focus, lens.near, lens.far, tuple(things), enlargement(focal, lens.focus))
+            PullMoment(lens.frame, lens.focus, lens.near, lens.far, tuple(things), enlargement(focal, lens.focus))
         )
     return pull_notes(setup.focus, moments, rate)
 

@@ -12,15 +12,15 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.reader import shrink
 from kalyptra.core.compose import Sources, distance_map, layers_of, mattes_of
 from kalyptra.core.distance.stack import Layer, stack
-from kalyptra.core.kept import Kept
 from kalyptra.core.layered import CutOut, foremost, opening_at
 from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.proof import advice
 from kalyptra.core.proof.advice import Note
-from kalyptra.core.setup.distance import AnySource, Joins, MapFile, Pinned
-from kalyptra.core.setup.document import Acts, Setup
-from kalyptra.core.setup.resolve import DrawnAt, Look, camera_of, distance_of, matte_at, resolve, spoken
-from kalyptra.core.setup.source_at import SourceAt
+from kalyptra.core.setup.document.distance import AnySource, MapFile, Pinned, Stacking
+from kalyptra.core.setup.document.setup import Acts, Setup
+from kalyptra.core.setup.resolve.look import DrawnAt, Look, camera_of, distance_of, matte_at, resolve, spoken
+from kalyptra.core.setup.resolve.source import SourceAt
+from kalyptra.core.store import Store
 
 WIDTH = 240
 """Px of the small picture that a survey is made on."""
@@ -67,7 +67,7 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     picture = shrink(sources.footage.picture(frame), WIDTH)
     size, look = sources.full_size, resolve(setup, frame, sources.full_size)
     scale = picture.size[1] / size[0]
-    pairs = mattes_of(look, picture, scale, sources.kept)
+    pairs = mattes_of(look, picture, scale, sources.store)
     dioptres = distance_map(look, picture, pairs, sources)
     cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
     seen = foremost(dioptres, cut_outs)
@@ -146,7 +146,9 @@ def _fights(
     for i, (at, layer) in enumerate(layers):
         if np.abs(stacked([*layers[:i], *layers[i + 1 :]]) - whole).max() < advice.NOTHING:
             yield advice.without_effect(names[i], at.id, names[-1] if i + 1 < len(layers) else names[0])
-        elif i > 0 and layer.joins is Joins.REPLACES and MIXED[0] < layer.strength < MIXED[1] and layer.region is None:
+        elif (
+            i > 0 and layer.joins is Stacking.REPLACES and MIXED[0] < layer.strength < MIXED[1] and layer.region is None
+        ):
             below, own = stacked(layers[:i]), alone[at.id]
             span = max(float(below.max()), float(own.max())) - min(float(below.min()), float(own.min()))
             if span > advice.NOTHING and float(np.abs(below - own).mean()) > AGREE * span:
@@ -159,7 +161,7 @@ def name_of(source: AnySource | None) -> str:
     return source.name or source.kind
 
 
-def ways(setup: Setup, frames: Iterable[int], size: tuple[int, int], kept: Kept) -> dict[str, Way]:
+def ways(setup: Setup, frames: Iterable[int], size: tuple[int, int], store: Store) -> dict[str, Way]:
     """Where each subject is over time, as it is seen from above; frames at which it has no matte are left out."""
     camera = camera_of(setup, size)
     out: dict[str, Way] = {one.id: [] for one in setup.subjects if one.enabled and one.acts is not Acts.REGION}
@@ -172,7 +174,7 @@ def ways(setup: Setup, frames: Iterable[int], size: tuple[int, int], kept: Kept)
                 places = np.concatenate([np.array(one.rows, float)[:, :2].reshape(-1, 2) for one in at.outlines])
                 across = float(places[:, 0].mean()) / size[0]
             else:
-                matte = stored_matte(at, (54, 96), kept)
+                matte = stored_matte(at, (54, 96), store)
                 found = cv2.moments(matte)
                 if found["m00"] < 0.5:
                     continue

@@ -10,17 +10,18 @@ import numpy as np
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
+from kalyptra.core.following.people.model import person_share
+from kalyptra.core.following.propagate.step import SubjectState, propagate
+from kalyptra.core.following.register.median import median_of
+from kalyptra.core.following.track.step import SubjectModel, find_step
 from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
-from kalyptra.core.matte.carry.step import State, carry
 from kalyptra.core.matte.drawn import outline_matte
-from kalyptra.core.matte.follow.step import Known, find_step
-from kalyptra.core.matte.guided import guided
-from kalyptra.core.matte.people.model import person_share
-from kalyptra.core.plate.median import median_of
-from kalyptra.core.setup.document import Refine
-from kalyptra.core.setup.outline import Curve, Motion
-from kalyptra.core.setup.shapes import ellipse
+from kalyptra.core.matte.guided_filter import guided_filter
+from kalyptra.core.setup.document.outline import Motion
+from kalyptra.core.setup.document.setup import Refine
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.shapes import ellipse
 
 
 def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
@@ -40,7 +41,7 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
     def mattes() -> None:
         for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0)):
             cut_outs.append(CutOut(outline_matte(rows, refine, size), distance))
-        guided(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
+        guided_filter(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
 
     def lens() -> None:
         opening = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
@@ -49,8 +50,8 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
 
     def follow() -> None:
         flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-        carry(State.at(noise, np.asarray(cut_outs[0].matte)), noise, flow)
-        find_step(noise, noise, rows, Motion.FREE, np.eye(3), Known.at(noise, rows))
+        propagate(SubjectState.at(noise, np.asarray(cut_outs[0].matte)), noise, flow)
+        find_step(noise, noise, rows, Motion.FREE, np.eye(3), SubjectModel.at(noise, rows))
 
     steps: dict[str, Callable[[], object]] = {
         "mattes": mattes,

@@ -23,7 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from kalyptra.launch import system
-from kalyptra.launch.paths import LOCAL, ROOT, Stop, make_local
+from kalyptra.launch.paths import LOCAL, ROOT, CannotGoOn, make_local
 
 FIRST_PORT = 54870
 NAME = "kalyptra"
@@ -69,7 +69,7 @@ class Cluster:
             if self._running(data):
                 self._learn_port(data)
                 if not self.password_file.exists():
-                    raise Stop(
+                    raise CannotGoOn(
                         f"The database in {data} runs, but the file with its password, {self.password_file}, is gone. "
                         "Nothing was changed. Run `bin/kalyptra stop`, then `start`: it gets a new password."
                     )
@@ -117,7 +117,7 @@ class Cluster:
             Path("/var/lib") / f"{NAME}-{_tag(path)}" / here.name for path in (ROOT if usual else LOCAL, ROOT)
         )
         if self.password_file.exists() and not _is_cluster(place) and _is_cluster(shared):
-            raise Stop(
+            raise CannotGoOn(
                 f"An older version kept the database of {LOCAL} in {shared}, a place that it shared with other data "
                 f"folders of this clone. Nothing was changed. If it is this folder's, move {shared.parent} to "
                 f"{place.parent}; to begin with an empty one, remove {self.password_file}. Then start again."
@@ -127,7 +127,7 @@ class Cluster:
     def _create(self, data: Path) -> None:
         """Make a cluster beside its place and move it there when it is whole."""
         if data.exists() and any(data.iterdir()):
-            raise Stop(
+            raise CannotGoOn(
                 f"{data} should hold the database, but what lies there is none. Nothing was changed. Move it away and "
                 "start again."
             )
@@ -155,7 +155,7 @@ class Cluster:
         if done.returncode:
             with contextlib.suppress(OSError):  # initdb takes away what it wrote itself
                 new.rmdir()
-            raise Stop(f"The database could not be made in {data}:\n{done.stdout}{done.stderr}")
+            raise CannotGoOn(f"The database could not be made in {data}:\n{done.stdout}{done.stderr}")
         with open(new / "postgresql.conf", "a") as conf:
             conf.write("\nlisten_addresses = '127.0.0.1'\nunix_socket_directories = ''\nmax_connections = 100\n")
             if self.purpose == "tests":
@@ -171,7 +171,7 @@ class Cluster:
             capture_output=True,
         )
         if done.returncode or "ERROR" in done.stdout + done.stderr:
-            raise Stop(f"The database in {data} could not be given a new password:\n{done.stdout}{done.stderr}")
+            raise CannotGoOn(f"The database in {data} could not be given a new password:\n{done.stdout}{done.stderr}")
         self._write_password(password)
         print("The file with the database's password was gone; it has a new one. Nothing else was changed.", flush=True)
 
@@ -200,7 +200,7 @@ class Cluster:
                 return
             time.sleep(0.5)
         tail = log.read_text(errors="replace")[-1500:] if log.exists() else "(no log)"
-        raise Stop(f"PostgreSQL did not start. Its log {log} ends:\n{tail}")
+        raise CannotGoOn(f"PostgreSQL did not start. Its log {log} ends:\n{tail}")
 
     def _ensure_database(self) -> None:
         ask = [
@@ -221,7 +221,7 @@ class Cluster:
                 [*map(str, ask), "-Atqc", text], env=env, cwd="/", capture_output=True, text=True, check=False
             )
             if done.returncode:
-                raise Stop(f"The database refused `{text}`: {done.stderr}")
+                raise CannotGoOn(f"The database refused `{text}`: {done.stderr}")
             return done.stdout.strip()
 
         if sql(f"select 1 from pg_database where datname = '{NAME}'") != "1":
@@ -271,7 +271,7 @@ def _bin(name: str, data: Path) -> Path:
         return max(programs.values(), key=lambda path: int(re.sub(r"\D", "", path.parents[1].name) or 0))
     release = (data / "PG_VERSION").read_text().strip()
     if release not in programs:
-        raise Stop(
+        raise CannotGoOn(
             f"The database in {data} was made by PostgreSQL {release}; installed is {', '.join(sorted(programs))}. "
             f"Nothing was changed. Install PostgreSQL {release} (Debian's postgresql-{release}) and start again."
         )

@@ -14,7 +14,7 @@ from collections.abc import Iterator
 
 from kalyptra.launch import entry, environment, system
 from kalyptra.launch.cluster import Cluster
-from kalyptra.launch.paths import LOCAL, PYTHON, ROOT, Stop, make_local
+from kalyptra.launch.paths import LOCAL, PYTHON, ROOT, CannotGoOn, make_local
 from kalyptra.launch.supervise import Child, Supervisor, free_web_port
 
 HELP = """Kalyptra: shallow depth of field for flat footage.
@@ -57,7 +57,7 @@ def main(words: list[str]) -> int:
         return 0 if command in ("help", "-h", "--help") else 2
     try:
         return actions[command]()
-    except Stop as reason:
+    except CannotGoOn as reason:
         print(reason, file=sys.stderr)
         return 1
     except KeyboardInterrupt:
@@ -143,7 +143,7 @@ def compile_loops(env: dict[str, str]) -> None:
     if not stamp.exists() or stamp.read_text() != wanted:
         command = [str(PYTHON), "-m", "kalyptra.shell.warm"]
         if subprocess.run(command, cwd=ROOT, env=env).returncode:
-            raise Stop("The picture's loops could not be compiled; see above.")
+            raise CannotGoOn("The picture's loops could not be compiled; see above.")
         stamp.write_text(wanted)
 
 
@@ -228,5 +228,5 @@ def shell(module: str, words: list[str], dev: bool = False) -> int:
 def _django(words: list[str], env: dict[str, str], check: bool = True) -> int:
     code = subprocess.run([str(PYTHON), str(ROOT / "manage.py"), *words], cwd=ROOT, env=env).returncode
     if check and code:
-        raise Stop(f"`manage.py {' '.join(words)}` failed; see above.")
+        raise CannotGoOn(f"`manage.py {' '.join(words)}` failed; see above.")
     return code

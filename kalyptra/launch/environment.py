@@ -10,7 +10,7 @@ import subprocess
 import sys
 
 from kalyptra.launch import system
-from kalyptra.launch.paths import ENVIRONMENT, LOCAL, PYTHON, ROOT, Stop, make_local
+from kalyptra.launch.paths import ENVIRONMENT, LOCAL, PYTHON, ROOT, CannotGoOn, make_local
 
 LOCKS = {False: "requirements.lock", True: "requirements-dev.lock"}
 
@@ -53,4 +53,4 @@ def make(dev: bool = False) -> None:
 def _run(command: list[str], **env: str) -> None:
     done = subprocess.run(command, cwd=ROOT, env={**os.environ, **env}, capture_output=True, text=True, check=False)
     if done.returncode:
-        raise Stop(f"`{' '.join(command)}` failed:\n{done.stdout[-1500:]}{done.stderr[-1500:]}")
+        raise CannotGoOn(f"`{' '.join(command)}` failed:\n{done.stdout[-1500:]}{done.stderr[-1500:]}")

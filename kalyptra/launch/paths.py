@@ -12,7 +12,7 @@ PYTHON = ENVIRONMENT / "bin" / "python"
 LOGS = LOCAL / "logs"
 
 
-class Stop(Exception):
+class CannotGoOn(Exception):
     """Setting up cannot go on. The text says what happened and what to do."""
 
 

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
-from kalyptra.launch.paths import LOCAL, LOGS, ROOT, Stop
+from kalyptra.launch.paths import LOCAL, LOGS, ROOT, CannotGoOn
 
 FIRST_WEB_PORT = 8620
 PATIENCE = 12.0
@@ -124,7 +124,7 @@ class Supervisor:
             if child.due is None:
                 child.quick_deaths = child.quick_deaths + 1 if now - child.started < 10 else 0
                 if child.quick_deaths > 3 and not self.up:
-                    raise Stop(f"The {child.name} process keeps ending. {_tail(LOGS / f'{child.name}.log')}")
+                    raise CannotGoOn(f"The {child.name} process keeps ending. {_tail(LOGS / f'{child.name}.log')}")
                 pause = min(LONGEST_PAUSE, 0.3 * 2**child.quick_deaths) if child.quick_deaths > 1 else 0.0
                 child.due = now + pause
                 print(f"The {child.name} process ended ({child.process.returncode}); starting it again", flush=True)
@@ -140,7 +140,7 @@ class Supervisor:
             self.database.revive()
             self._database_pause = 0.5
             print("The database is up again", flush=True)
-        except Stop as reason:
+        except CannotGoOn as reason:
             print(f"The database does not start yet. {reason}", flush=True)
             self._database_due = time.monotonic() + self._database_pause
             self._database_pause = min(LONGEST_PAUSE, 2 * self._database_pause)
@@ -153,7 +153,7 @@ class Supervisor:
                 return
             except (urllib.error.URLError, OSError):
                 if time.monotonic() > deadline:
-                    raise Stop(f"The web server did not answer at {address}. {_tail(LOGS / 'web.log')}") from None
+                    raise CannotGoOn(f"The web server did not answer at {address}. {_tail(LOGS / 'web.log')}") from None
             self._revive()
             time.sleep(0.1)
 

@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Iterable
 from pathlib import Path
 
-from kalyptra.launch.paths import Stop
+from kalyptra.launch.paths import CannotGoOn
 
 
 def has_postgresql() -> bool:
@@ -41,7 +41,7 @@ def need(packages: Iterable[str]) -> None:
         return
     command = "apt-get install --no-install-recommends -y " + " ".join(missing)
     if os.geteuid() != 0 or not shutil.which("apt-get"):
-        raise Stop(
+        raise CannotGoOn(
             f"Missing: {', '.join(missing)}. Nothing was changed. As root run\n\n"
             f"    apt-get update && {command}\n\nand start again."
         )
@@ -50,4 +50,4 @@ def need(packages: Iterable[str]) -> None:
     subprocess.run(["apt-get", "update", "-q"], env=env, stdout=subprocess.DEVNULL, check=False)
     done = subprocess.run(command.split(), env=env, capture_output=True, text=True, check=False)
     if done.returncode or any(not CHECKS[name]() for name in missing):
-        raise Stop(f"`{command}` failed:\n{done.stdout[-800:]}{done.stderr[-800:]}")
+        raise CannotGoOn(f"`{command}` failed:\n{done.stdout[-800:]}{done.stderr[-800:]}")

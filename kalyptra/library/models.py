@@ -144,6 +144,7 @@ class Revision(models.Model):
 
     @property
     def setup(self) -> Setup:
-        from kalyptra.library import kept
 
-        return kept.read(self.document)
+        from kalyptra.library import store
+
+        return store.read(self.document)

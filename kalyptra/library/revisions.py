@@ -10,8 +10,8 @@ from typing import Any
 
 from django.db import transaction
 
-from kalyptra.core import VERSION, Clip, Command, Refused, Setup, apply, words_of
-from kalyptra.library import kept, room
+from kalyptra.core import VERSION, ClipExtent, Command, Refused, Setup, apply, words_of
+from kalyptra.library import room, store
 from kalyptra.library.models import Revision, Shot
 
 
@@ -53,7 +53,7 @@ def begin(shot: Shot, setup: Setup, author: Any) -> Revision:
     """Give a new shot its first revision."""
     shot.head = 1
     shot.save()
-    return _new(shot, 1, None, kept.document_of(setup), author, words="The shot was begun.")
+    return _new(shot, 1, None, store.document_of(setup), author, words="The shot was begun.")
 
 
 @transaction.atomic
@@ -101,7 +101,7 @@ def save(shot_id: int, base: int, setup: Setup, author: Any) -> Shot:
     room.need(room.Use.SAVE, "The setup was not saved")
     shot = Shot.objects.select_for_update().get(pk=shot_id)
     now = shot.revision
-    if base == now.parent and now.document == kept.document_of(setup):
+    if base == now.parent and now.document == store.document_of(setup):
         return shot  # its answer was lost on the way, and it is sent again
     if now.number != base:
         raise Stale(shot)
@@ -109,7 +109,7 @@ def save(shot_id: int, base: int, setup: Setup, author: Any) -> Shot:
 
 
 def _accept(shot: Shot, setup: Setup, author: Any, **told: Any) -> Shot:
-    document, now = kept.document_of(setup), shot.revision
+    document, now = store.document_of(setup), shot.revision
     if now.document == document:
         return shot
     number = shot.revisions.order_by("-number").values_list("number", flat=True)[0] + 1
@@ -118,7 +118,7 @@ def _accept(shot: Shot, setup: Setup, author: Any, **told: Any) -> Shot:
 
 
 def _new(shot: Shot, number: int, parent: int | None, document: dict[str, Any], author: Any, **told: Any) -> Revision:
-    names, records = kept.names_in(document)
+    names, records = store.names_in(document)
     return Revision.objects.create(
         shot=shot, number=number, parent=parent, document=document, names=names, records=records, author=author, **told
     )
@@ -147,18 +147,18 @@ def history(shot: Shot, most: int = 100) -> list[Done]:
     return line
 
 
-def clip_of(shot: Shot) -> Clip:
+def clip_of(shot: Shot) -> ClipExtent:
     """What commands need to know of a shot's footage."""
     facts = shot.media.facts
-    return Clip(facts.width, facts.height, facts.frames)
+    return ClipExtent(facts.width, facts.height, facts.frames)
 
 
 def document_of(revision: Revision) -> dict[str, Any]:
     """A revision's document, small: what an older version kept in it is put into records, which it names from then."""
     if revision.document.get("version") == VERSION:
         return dict(revision.document)
-    document = kept.document_of(revision.setup)
-    _, records = kept.names_in(document)
+    document = store.document_of(revision.setup)
+    _, records = store.names_in(document)
     if records != revision.records:
         Revision.objects.filter(pk=revision.pk).update(records=records)
     return document

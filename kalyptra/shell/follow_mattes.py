@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from kalyptra.core import Carried, ClipFacts, OnLoss, at_full_size, eight_bits, follow_keys, follow_people, open_clip
+from kalyptra.core import (
+    ClipFacts,
+    OnLoss,
+    PropagatedMatte,
+    at_full_size,
+    eight_bits,
+    follow_keys,
+    follow_people,
+    open_clip,
+)
 from kalyptra.shell.clip_input import read_matte, write_confidence, write_matte
 
 
@@ -31,7 +40,7 @@ def people_files(clip: Path, facts: ClipFacts, first: int, last: int, folder: Pa
 
 
 def _write(
-    clip: Path, facts: ClipFacts, found: Iterable[Carried], rows: list[tuple[int, float, str]], folder: Path
+    clip: Path, facts: ClipFacts, found: Iterable[PropagatedMatte], rows: list[tuple[int, float, str]], folder: Path
 ) -> list[tuple[int, float, str]]:
     # A second reader: following reads ahead and back of what is written.
     pictures = open_clip(clip, facts)

@@ -14,7 +14,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from kalyptra.core import (
-    Folder,
+    FolderStore,
     GuardedFailure,
     NotFootage,
     Rate,
@@ -45,7 +45,7 @@ def main(words: list[str] | None = None) -> int:
         if not 0 <= first <= last < facts.frames:
             raise SetupError(f"frames {first} to {last} are no range of this clip of {facts.frames} frames")
         store = options.store or Path(os.environ.get("KALYPTRA_DATA", ".")) / "media" / "kept"
-        lost = [name for name in pictures_needed(setup, first, last) if not Folder(store).has(name)]
+        lost = [name for name in pictures_needed(setup, first, last) if not FolderStore(store).has(name)]
         if lost:
             raise SetupError(f"{len(lost)} mattes or plates that it names are not in {store}; say --store FOLDER")
         job = RenderJob(setup, options.source, facts, first, last, store)

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db import InterfaceError, OperationalError, connection
 
-from kalyptra.work.models import Follow, Found
+from kalyptra.work.models import Finding, Follow
 
 KEEP_EVERY = 0.4
 """Seconds between two writes."""
@@ -23,7 +23,7 @@ class Findings:
         self._values: dict[str, list[Any]] = {}
         self._new: dict[str, list[Any]] = {}
         self._kept = -KEEP_EVERY
-        for part in follow.found.all():
+        for part in follow.findings.all():
             self._values.setdefault(part.name, []).extend(part.values)
 
     def of(self, name: str = ALL) -> list[Any]:
@@ -48,11 +48,11 @@ class Findings:
     def keep(self) -> None:
         """Write what is new. Findings of work that was deleted meanwhile are for nobody."""
         if self._new and Follow.objects.filter(pk=self._follow.pk).exists():
-            parts = [Found(follow=self._follow, name=name, values=values) for name, values in self._new.items()]
-            Found.objects.bulk_create(parts)
+            parts = [Finding(follow=self._follow, name=name, values=values) for name, values in self._new.items()]
+            Finding.objects.bulk_create(parts)
         self._new = {}
 
     def forget(self) -> None:
         """Begin anew, or let go of what is in the setup."""
         self._values, self._new = {}, {}
-        self._follow.found.all().delete()
+        self._follow.findings.all().delete()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kalyptra.core import Refused, apply
-from kalyptra.library import kept, revisions
+from kalyptra.library import revisions, store
 from kalyptra.library.files import delete_file
 from kalyptra.library.models import Shot
 from kalyptra.work.findings import Findings
@@ -19,11 +19,11 @@ def work(row: Follow, watch: Watch) -> str:
 
     Raises:
         Stopped: it was told not to go on.
-        Gone, FrameUnreadable, GuardedFailure, kept.Full, room.NoRoom: it cannot be done.
+        Gone, FrameUnreadable, GuardedFailure, store.Full, room.NoRoom: it cannot be done.
     """
     order = order_of(row)
     if not isinstance(order, FollowOutlines):
-        kept.need_room()
+        store.need_room()
 
     def note(done: int, newest: dict[str, Any] | None) -> bool:
         row.frames_done = done
@@ -33,7 +33,7 @@ def work(row: Follow, watch: Watch) -> str:
     try:
         said = order.run(task)
     finally:
-        task.found.keep()
+        task.findings.keep()
     if said is None:
         raise Stopped
     return said
@@ -44,7 +44,7 @@ def settle(row: Follow) -> None:
     try:
         if row.state == Follow.State.DONE or not _brings(row):
             put_into_setup(row)
-        row.found.all().delete()
+        row.findings.all().delete()
     finally:
         if row.file.name:
             delete_file(row.file.storage, row.file.name)
@@ -70,7 +70,7 @@ def put_into_setup(row: Follow) -> None:
         return
     task = Task(row, Findings(row), lambda done, newest: True, lambda: True)
     carried_out, refused = [], None
-    for command in order_of(row).findings(task):  # of several outlines one may be gone
+    for command in order_of(row).commands(task):  # of several outlines one may be gone
         try:
             apply(shot.setup, [command], revisions.clip_of(shot))
             carried_out.append(command)

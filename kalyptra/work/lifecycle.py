@@ -19,8 +19,8 @@ from django.utils import timezone
 from procrastinate import JobContext, RetryStrategy
 from procrastinate.job_context import AbortReason
 
-from kalyptra.core import FrameUnreadable, GuardedFailure, NotFootage, NotKept, Refused, SetupError
-from kalyptra.library import kept, room
+from kalyptra.core import FrameUnreadable, GuardedFailure, NotFootage, NotInStore, Refused, SetupError
+from kalyptra.library import room, store
 from kalyptra.work.kinds.order import Gone
 from kalyptra.work.models import Ordered
 
@@ -160,7 +160,7 @@ def _end_of(error: Exception, watch: Watch, aside: str) -> tuple[str, str]:
     return Ordered.State.FAILED, f"The work stopped: {reason(error)}. {aside}"
 
 
-PLAIN = (FrameUnreadable, SetupError, NotFootage, NotKept, Gone, kept.Full, room.NoRoom)
+PLAIN = (FrameUnreadable, SetupError, NotFootage, NotInStore, Gone, store.Full, room.NoRoom)
 """Errors whose texts are meant for people."""
 PLAIN_KINDS = {"FrameUnreadable", "SetupError", "NotFootage", "NotKept", "NoSuchChannel", "Gone", "time"}
 

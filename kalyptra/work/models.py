@@ -135,10 +135,10 @@ class Follow(Ordered):
         return self.start + (self.frames_done if self.end > self.start else -self.frames_done)
 
 
-class Found(models.Model):
+class Finding(models.Model):
     """A part of what work found, in the order of its coming. Never changed."""
 
-    follow = models.ForeignKey(Follow, on_delete=models.CASCADE, related_name="found")
+    follow = models.ForeignKey(Follow, on_delete=models.CASCADE, related_name="findings")
     name = models.CharField(max_length=16)
     """Of the outline, or one name for all else."""
     values = models.JSONField()

@@ -14,7 +14,7 @@ from kalyptra.core import (
     pictures_needed,
     spans,
 )
-from kalyptra.library import kept, room
+from kalyptra.library import room, store
 from kalyptra.library.files import delete_file
 from kalyptra.library.models import Media, Shot
 from kalyptra.work.kinds import BringFile, NotTaken, Order
@@ -55,7 +55,7 @@ def order_render(
     if not 0 <= first <= last < frames:
         raise NotTaken(f"Frames {first} to {last} are no range of this clip; it has frames 0 to {frames - 1}.")
     setup = shot.setup
-    lost = kept.fetch(pictures_needed(setup, first, last))
+    lost = store.fetch(pictures_needed(setup, first, last))
     if lost:
         raise NotTaken(
             f"{len(lost)} mattes or plates that this setup names are not in the store any more. The setup is "

@@ -23,7 +23,7 @@ from kalyptra.core import (
     pictures_needed,
     render_to_file,
 )
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.files import delete_file, local_path, put_file
 from kalyptra.library.models import Shot
 from kalyptra.work.kinds import Gone
@@ -49,23 +49,25 @@ def folder_of(render: Render) -> Path:
 
 def work(render: Render, watch: Watch) -> str:
     """Render to the file in the render's folder; what to tell of it."""
-    media, setup, folder = render.shot.media, kept.read(render.document), folder_of(render)
+    media, setup, folder = render.shot.media, store.read(render.document), folder_of(render)
     folder.mkdir(parents=True, exist_ok=True)
-    if kept.fetch(pictures_needed(setup, render.first, render.last)):
+    if store.fetch(pictures_needed(setup, render.first, render.last)):
         raise Gone("mattes that it needs are not in the store any more")
-    source, store = local_path(media.file), kept.store().folder
+    source, mattes_at = local_path(media.file), store.local().folder
 
     def on_progress(done: int, rate: float) -> bool:
         return watch.note(frames_done=done, frames_a_second=rate)
 
     if render.made == "result":
-        job = RenderJob(setup, source, media.facts, render.first, render.last, store)
+        job = RenderJob(setup, source, media.facts, render.first, render.last, mattes_at)
         result = folder / "result.mp4"
         words = _despite_kills(lambda: render_to_file(job, folder, result, on_progress, watch.go_on), folder)
     else:
         made = Format(render.made)
         result = folder / f"mattes{made.suffix}"
-        mattes = MatteJob(setup, source, media.facts, store, render.first, render.last, made, render.subject or None)
+        mattes = MatteJob(
+            setup, source, media.facts, mattes_at, render.first, render.last, made, render.subject or None
+        )
         words = _despite_kills(lambda: mattes_to_file(mattes, result, on_progress, watch.go_on), folder)
     put_file(render.file, result.name, result)
     render.frames_done = render.frames

@@ -13,7 +13,7 @@ from procrastinate import JobContext
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
-from kalyptra.library import kept, leftovers
+from kalyptra.library import leftovers, store
 from kalyptra.work import following, preparing, rendering, rescue
 from kalyptra.work.lifecycle import GO_ON, begin, carry_out
 from kalyptra.work.models import Follow, Render
@@ -49,7 +49,7 @@ def run_follow(context: JobContext, follow_id: int) -> None:
 def sweep_store(timestamp: int) -> None:
     """Delete mattes and plates that no setup names any more, and what crashes left behind."""
     begin()
-    kept.sweep()
+    store.sweep()
     named = {str(name) for model in (Render, Follow) for name in model.objects.values_list("file", flat=True)}
     leftovers.sweep(named)
 

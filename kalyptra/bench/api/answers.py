@@ -13,7 +13,7 @@ from kalyptra.bench.mattes import BadMarks
 from kalyptra.bench.outlines import BadDrawing
 from kalyptra.bench.state import ShotNow, shot_now
 from kalyptra.config.errors import answer
-from kalyptra.core import FrameUnreadable, NotKept, Refused, SetupError
+from kalyptra.core import FrameUnreadable, NotInStore, Refused, SetupError
 from kalyptra.library import revisions
 from kalyptra.work.kinds import NotTaken
 
@@ -47,7 +47,7 @@ def not_understood(error: ValidationError) -> str:
     return f"This request cannot be used: {'; '.join(lines)}. Nothing was changed."
 
 
-def not_kept(error: NotKept) -> str:
+def not_kept(error: NotInStore) -> str:
     return f"{str(error).capitalize()}. The setup is unchanged; follow the subject again, or recover the plate again."
 
 
@@ -71,7 +71,7 @@ ANSWERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     revisions.NothingThere: said(422, str),
     revisions.NoRevision: said(404, str),
     revisions.Stale: stale,
-    NotKept: said(404, not_kept),
+    NotInStore: said(404, not_kept),
     FrameUnreadable: said(404, lambda error: f"{error}."),
     AuthenticationError: lambda request, error: answer(request, 401),
     Http404: lambda request, error: answer(request, 404),

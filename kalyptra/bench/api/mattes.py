@@ -24,7 +24,7 @@ class Mends(Schema):
     subject: str
 
 
-class Marks(Schema):
+class BrushMarks(Schema):
     """Brush marks on a frame, and the stored matte that they mend, if any: named, or a subject's."""
 
     frame: FrameNumber
@@ -33,7 +33,7 @@ class Marks(Schema):
     mends: Mends | None = None
 
 
-class Line(Schema):
+class DrawnLine(Schema):
     """A line drawn around the subject."""
 
     curve: Curve
@@ -47,7 +47,7 @@ class Made(Schema):
 
 
 @router.post("shots/{shot_id}/mattes/marks", response={200: Made, 404: Problem, 422: Problem})
-def mark(request: HttpRequest, shot_id: int, marks: Marks) -> Made:
+def mark(request: HttpRequest, shot_id: int, marks: BrushMarks) -> Made:
     """Find a matte from brush marks, or mend one. It is put into a setup by saving that."""
     shot, under = open_shot(request, shot_id), marks.under
     if marks.mends:
@@ -56,5 +56,5 @@ def mark(request: HttpRequest, shot_id: int, marks: Marks) -> Made:
 
 
 @router.post("shots/{shot_id}/mattes/line", response={200: Made, 422: Problem})
-def line_around(request: HttpRequest, shot_id: int, line: Line) -> Made:
+def line_around(request: HttpRequest, shot_id: int, line: DrawnLine) -> Made:
     return Made(matte=matte_from_line(open_shot(request, shot_id).media, line.curve))

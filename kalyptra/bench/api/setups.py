@@ -12,7 +12,7 @@ from kalyptra.bench.api.answers import Conflict, Problem
 from kalyptra.bench.api.shots import MOST_COMMANDS, check_range, open_shot
 from kalyptra.bench.state import ShotNow, ShotState, shot_now, shot_state
 from kalyptra.core import ByHand
-from kalyptra.library import kept, revisions
+from kalyptra.library import revisions, store
 from kalyptra.library.revisions import Done
 
 router = Router()
@@ -25,7 +25,7 @@ class Whole(Schema):
     setup: dict[str, Any]
 
 
-class Step(Schema):
+class HistoryStep(Schema):
     base: int
 
 
@@ -68,16 +68,16 @@ def history(request: HttpRequest, shot_id: int) -> list[Done]:
 def save(request: HttpRequest, shot_id: int, whole: Whole) -> ShotNow:
     """Put a whole setup in force, as a file or another program has it."""
     shot = open_shot(request, shot_id)
-    setup = kept.read(whole.setup)
+    setup = store.read(whole.setup)
     check_range(setup, shot)
     return shot_now(revisions.save(shot.pk, whole.base, setup, request.user))
 
 
 @router.post("shots/{shot_id}/undo", response={200: ShotNow, 409: Conflict, 422: Problem})
-def undo(request: HttpRequest, shot_id: int, step: Step) -> ShotNow:
+def undo(request: HttpRequest, shot_id: int, step: HistoryStep) -> ShotNow:
     return shot_now(revisions.undo(open_shot(request, shot_id).pk, step.base))
 
 
 @router.post("shots/{shot_id}/redo", response={200: ShotNow, 409: Conflict, 422: Problem})
-def redo(request: HttpRequest, shot_id: int, step: Step) -> ShotNow:
+def redo(request: HttpRequest, shot_id: int, step: HistoryStep) -> ShotNow:
     return shot_now(revisions.redo(open_shot(request, shot_id).pk, step.base))

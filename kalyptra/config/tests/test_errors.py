@@ -15,7 +15,7 @@ from django.test import RequestFactory, SimpleTestCase, override_settings
 from kalyptra.config import errors
 from kalyptra.config.proxies import client_address
 from kalyptra.core import SetupError
-from kalyptra.library import kept, room, uploads
+from kalyptra.library import room, store, uploads
 
 
 def caused(error: Exception, cause: Exception) -> Exception:
@@ -32,7 +32,7 @@ class Told(SimpleTestCase):
             (OSError(errno.ENOSPC, "no space"), 503, "disk is full"),
             (OSError(errno.EDQUOT, "quota"), 503, "disk is full"),
             (room.NoRoom("The disk is nearly full: 3 MB"), 503, "nearly full"),
-            (kept.Full("The store of mattes is full"), 503, "store of mattes"),
+            (store.Full("The store of mattes is full"), 503, "store of mattes"),
             (uploads.TooLarge("at most 20 GiB are taken"), 413, "20 GiB"),
             (SetupError("lens > f number: too small"), 422, "The saved one is unchanged"),
             (DataError("unsupported Unicode escape"), 422, "cannot be kept"),

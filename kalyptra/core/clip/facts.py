@@ -14,7 +14,7 @@ Codes = NDArray[np.uint8] | NDArray[np.uint16]
 """Code values of a picture: (height, width, 3) RGB."""
 
 
-class Kind(StrEnum):
+class FootageKind(StrEnum):
     VIDEO = "video"
     SEQUENCE = "sequence"
     STILL = "still"
@@ -61,7 +61,7 @@ class ClipFacts(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    kind: Kind
+    kind: FootageKind
     container: str
     codec: str
     width: Annotated[int, Field(ge=2, le=16384)]

@@ -15,7 +15,7 @@ import av
 from PIL import Image
 
 from kalyptra.core.clip.archive import ArchiveUnreadable, member_names, open_archive, read_member
-from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
+from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.reader import MAX_PIXELS, open_clip, open_container
 
@@ -145,7 +145,8 @@ def _probe_video(path: Path, _: Rate, shorten_gaps: bool) -> ClipFacts:
         audio = None
         notes.append(f"Gaps longer than {LONGEST_HOLD:.0f} seconds were shortened to that; the sound was left out.")
     return ClipFacts(
-        kind=Kind.VIDEO, container=container.format.name, codec=stream.codec_context.name, width=width, height=height,
+        kind=FootageKind.VIDEO, container=container.format.name, codec=stream.codec_context.name,
+        width=width, height=height,
         rate=Rate.of(rate), frames=len(pts), transfer=transfer, bits=bits, rotation=rotation, pts=tuple(pts),
         time_base=Rate.of(stream.time_base), audio=audio, notes=tuple(notes),
     )  # fmt: skip
@@ -316,7 +317,7 @@ def _check_size(width: int, height: int, name: str) -> None:
 def _probe_still(path: Path, rate: Rate) -> ClipFacts:
     width, height, bits = _picture_size(path.read_bytes(), path.name)
     return ClipFacts(
-        kind=Kind.STILL, container="still", codec="picture", width=width, height=height, rate=rate, bits=bits,
+        kind=FootageKind.STILL, container="still", codec="picture", width=width, height=height, rate=rate, bits=bits,
         frames=round(STILL_SECONDS * rate.fraction), transfer=Transfer.SRGB,
         notes=(f"A still, held for {STILL_SECONDS} seconds.",),
     )  # fmt: skip
@@ -333,7 +334,7 @@ def _probe_sequence(path: Path, rate: Rate) -> ClipFacts:
     except ArchiveUnreadable as refusal:
         raise NotFootage(str(refusal)) from refusal
     return ClipFacts(
-        kind=Kind.SEQUENCE, container="zip", codec="pictures", width=width, height=height, rate=rate,
+        kind=FootageKind.SEQUENCE, container="zip", codec="pictures", width=width, height=height, rate=rate,
         frames=len(names), transfer=Transfer.SRGB, bits=bits, members=tuple(names),
         notes=(f"A sequence of {len(names)} pictures at {rate_text(rate.fraction)} frames/s.",),
     )  # fmt: skip

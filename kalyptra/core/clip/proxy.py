@@ -9,7 +9,7 @@ from typing import Any
 import cv2
 
 from kalyptra.core.clip.encode import H264Writer, even, fit
-from kalyptra.core.clip.facts import ClipFacts, Kind, Rate
+from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import Mended, Picture, open_clip
 
@@ -60,7 +60,7 @@ def make_proxy_here(
     writer = H264Writer(Path(proxy), size, clip.rate, clip.transfer, OPTIONS)
     last = None
     for frame in range(clip.frames):
-        if clip.kind is not Kind.STILL or last is None:
+        if clip.kind is not FootageKind.STILL or last is None:
             last = _eight_bits(reader.picture(frame), size)
         writer.write(last)
         if frame == clip.frames // 3:
@@ -90,7 +90,7 @@ def _proxy_facts(proxy: Path, clip: ClipFacts, size: tuple[int, int]) -> ClipFac
         base = Rate.of(stream.time_base)  # type: ignore[arg-type]
     return clip.model_copy(
         update={
-            "kind": Kind.VIDEO, "container": "mp4", "codec": "h264", "height": size[0], "width": size[1], "bits": 8,
-            "rotation": 0, "pts": tuple(pts), "time_base": base, "members": (), "audio": None, "notes": (),
+            "kind": FootageKind.VIDEO, "container": "mp4", "codec": "h264", "height": size[0], "width": size[1],
+            "bits": 8, "rotation": 0, "pts": tuple(pts), "time_base": base, "members": (), "audio": None, "notes": (),
         }
     )  # fmt: skip

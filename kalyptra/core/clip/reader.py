@@ -17,7 +17,7 @@ from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.archive import ArchiveUnreadable, open_archive, read_member
-from kalyptra.core.clip.facts import ClipFacts, Codes, Kind, Transfer
+from kalyptra.core.clip.facts import ClipFacts, Codes, FootageKind, Transfer
 
 FORMATS = "mov,matroska,avi,mpegts"
 CODECS = (
@@ -87,9 +87,9 @@ def open_clip(path: Path, facts: ClipFacts, threads: int = 1) -> PictureSource:
     Args:
         threads: how many the video decoder may use.
     """
-    if facts.kind is Kind.VIDEO:
+    if facts.kind is FootageKind.VIDEO:
         return VideoReader(path, facts, threads)
-    if facts.kind is Kind.SEQUENCE:
+    if facts.kind is FootageKind.SEQUENCE:
         return SequenceReader(path, facts)
     return StillReader(path, facts)
 

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.distance.pieces import Pieces, of_band, of_stops
-from kalyptra.core.setup.planes import PlaneAt
-from kalyptra.core.setup.source_at import BandAt, LineAt, RoundAt
+from kalyptra.core.setup.geometry.planes import PlaneAt
+from kalyptra.core.setup.resolve.source import BandAt, LineAt, RoundAt
 
 ABOVE_NOTHING: Pieces = np.array([(-np.inf, 0, 0, 0, 0, 0), (0, 1, 0, 1, 0, 0)], float)
 """What is below 0 is 0: beyond the horizon all is infinitely far."""

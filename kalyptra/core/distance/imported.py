@@ -9,17 +9,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.kept import Kept
-from kalyptra.core.setup.distance import Reads
-from kalyptra.core.setup.source_at import MapAt
-from kalyptra.core.setup.stored import Fit
+from kalyptra.core.setup.document.distance import Reads
+from kalyptra.core.setup.document.stored import Fit
+from kalyptra.core.setup.resolve.source import MapAt
+from kalyptra.core.store import Store
 
 INFINITE = 1e-6
 """Dioptres that are as good as none."""
 
 
 @dataclass(frozen=True)
-class Known:
+class ImportedDistances:
     """(height, width) dioptres, and where they are given, 1 or 0: a map laid over in proportion may leave a rim."""
 
     dioptres: NDArray[np.float32]
@@ -69,7 +69,7 @@ def _read(values: NDArray[np.float32], top: np.float32, at: MapAt) -> NDArray[np
     return np.asarray(black + share * (white - black), np.float32)
 
 
-def imported_map(at: MapAt, size: tuple[int, int], kept: Kept) -> Known | None:
+def imported_map(at: MapAt, size: tuple[int, int], store: Store) -> ImportedDistances | None:
     """An imported map laid over a picture of `size` (height, width); None where there is none at this frame.
 
     Raises:
@@ -77,10 +77,10 @@ def imported_map(at: MapAt, size: tuple[int, int], kept: Kept) -> Known | None:
     """
     if at.name is None:
         return None
-    dioptres = dioptres_of(kept.picture(at.name), at)
+    dioptres = dioptres_of(store.picture(at.name), at)
     height, width = dioptres.shape
     if (height, width) == size:
-        return Known(dioptres, np.ones(size, np.float32))
+        return ImportedDistances(dioptres, np.ones(size, np.float32))
     down, across = size[0] / height, size[1] / width
     if at.fit is not Fit.STRETCH:
         down = across = min(down, across) if at.fit is Fit.INSIDE else max(down, across)
@@ -99,4 +99,4 @@ def imported_map(at: MapAt, size: tuple[int, int], kept: Kept) -> Known | None:
     given = np.zeros(size, np.float32)
     top, left = max(0, round((size[0] - height * down) / 2)), max(0, round((size[1] - width * across) / 2))
     given[top : size[0] - top, left : size[1] - left] = 1
-    return Known(np.asarray(laid, np.float32), given)
+    return ImportedDistances(np.asarray(laid, np.float32), given)

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.source_at import BandAt, StopsAt
+from kalyptra.core.setup.resolve.source import BandAt, StopsAt
 
 Pieces = NDArray[np.float64]
 """(pieces, 6): where a piece begins, one over its length, and four coefficients, lowest power first, of a cubic over

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.distance import SmoothBy
+from kalyptra.core.setup.document.distance import SmoothBy
 
 LEAST = 1e-3
 """Share of known neighbours from which on a pixel takes their mean."""

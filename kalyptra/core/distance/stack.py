@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.distance.along import draw, drawing_of
-from kalyptra.core.distance.imported import Known
-from kalyptra.core.setup.distance import Joins
-from kalyptra.core.setup.planes import PlaneAt
-from kalyptra.core.setup.source_at import BandAt, LineAt, RoundAt
+from kalyptra.core.distance.imported import ImportedDistances
+from kalyptra.core.setup.document.distance import Stacking
+from kalyptra.core.setup.geometry.planes import PlaneAt
+from kalyptra.core.setup.resolve.source import BandAt, LineAt, RoundAt
 
 ROWS = 32
 """Rows that are worked on at once, so that they stay in the processor's cache."""
-CODES = {Joins.REPLACES: 0, Joins.NEARER: 1, Joins.FARTHER: 2}
+CODES = {Stacking.REPLACES: 0, Stacking.NEARER: 1, Stacking.FARTHER: 2}
 
 
 @dataclass(frozen=True)
@@ -30,8 +30,8 @@ class Layer:
         outside: it holds where the region is not.
     """
 
-    shape: PlaneAt | LineAt | RoundAt | BandAt | Known
-    joins: Joins = Joins.REPLACES
+    shape: PlaneAt | LineAt | RoundAt | BandAt | ImportedDistances
+    joins: Stacking = Stacking.REPLACES
     strength: float = 1.0
     region: NDArray[np.float32] | None = None
     outside: bool = False
@@ -52,7 +52,8 @@ def stack(size: tuple[int, int], scale: float, layers: Sequence[Layer]) -> NDArr
     layers = layers[_seen_from(layers) :]
     values = np.empty((min(ROWS, size[0]), size[1]), np.float32)
     drawn = [
-        (one, None if isinstance(one.shape, Known) else drawing_of(one.shape, scale), _shares(one)) for one in layers
+        (one, None if isinstance(one.shape, ImportedDistances) else drawing_of(one.shape, scale), _shares(one))
+        for one in layers
     ]
     for top in range(0, size[0], ROWS):
         rows = out[top : top + ROWS]
@@ -63,7 +64,7 @@ def stack(size: tuple[int, int], scale: float, layers: Sequence[Layer]) -> NDArr
                 draw(drawing, top, laid)
                 known = laid
             else:
-                assert isinstance(layer.shape, Known)
+                assert isinstance(layer.shape, ImportedDistances)
                 laid, known = layer.shape.dioptres[top : top + ROWS], layer.shape.given[top : top + ROWS]
             _join(rows, laid, known, drawing is None, region, CODES[layer.joins], always, inside)
     return out
@@ -73,8 +74,8 @@ def _seen_from(layers: Sequence[Layer]) -> int:
     """The first source that can be seen: one that replaces all before it hides them."""
     for i in range(len(layers) - 1, -1, -1):
         one = layers[i]
-        whole = one.region is None and not isinstance(one.shape, Known)
-        if whole and one.joins is Joins.REPLACES and one.strength >= 1:
+        whole = one.region is None and not isinstance(one.shape, ImportedDistances)
+        if whole and one.joins is Stacking.REPLACES and one.strength >= 1:
             return i
     return 0
 

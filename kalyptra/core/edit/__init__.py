@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from kalyptra.core.edit.command import Clip, Command, Refused
+from kalyptra.core.edit.command import ClipExtent, Command, Refused
 from kalyptra.core.edit.focus import AddMark, Perform, PullTo, PutCut, RemoveMark, ReplaceFocus
 from kalyptra.core.edit.mattes import DropMatteKeys, PutMatteKey
 from kalyptra.core.edit.outlines import (
@@ -35,7 +35,7 @@ from kalyptra.core.edit.sources import (
 )
 from kalyptra.core.edit.subjects import AddSubject, RemoveSubject, StandOn
 from kalyptra.core.edit.values import DropKeys, EaseKeys, KeyHere, MoveKeys, Put, PutKeys, Reorder, SetAt
-from kalyptra.core.setup.document import Setup
+from kalyptra.core.setup.document.setup import Setup
 
 ByHand = Annotated[
     Put | SetAt | PutKeys | KeyHere | DropKeys | MoveKeys | EaseKeys | Reorder
@@ -51,7 +51,7 @@ ByHand = Annotated[
 """The commands that people give; what jobs give is in `findings`."""
 
 
-def apply(setup: Setup, commands: Sequence[Command], clip: Clip) -> Setup:
+def apply(setup: Setup, commands: Sequence[Command], clip: ClipExtent) -> Setup:
     """The setup with commands carried out, one after the other; all of them, or none.
 
     Raises:
@@ -72,4 +72,4 @@ def words_of(commands: Sequence[Command]) -> str:
     return first.words[0].upper() + first.words[1:] + (f", and {more} more." if more else ".")
 
 
-__all__ = ["ByHand", "Clip", "Command", "Refused", "apply", "words_of"]
+__all__ = ["ByHand", "ClipExtent", "Command", "Refused", "apply", "words_of"]

@@ -12,8 +12,8 @@ from typing import Annotated, Any
 from pydantic import BaseModel, Field
 
 from kalyptra.core.edit.command import Refused, evolved
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.records import Recorded
+from kalyptra.core.setup.document.records import Recorded
+from kalyptra.core.setup.document.setup import Setup
 
 Path = Annotated[str, Field(pattern=r"^[a-z0-9_]+(\.[a-z0-9_]+){0,8}$", max_length=160)]
 

@@ -8,9 +8,9 @@ from typing import Annotated, Any, TypeVar
 
 from pydantic import BaseModel, Field, ValidationError
 
-from kalyptra.core.setup.document import FrameNumber, Setup
-from kalyptra.core.setup.keyed import Frozen
-from kalyptra.core.setup.upgrade import plain_errors
+from kalyptra.core.setup.document.setup import FrameNumber, Setup
+from kalyptra.core.setup.files.read import plain_errors
+from kalyptra.core.setup.frozen import Frozen
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -24,7 +24,7 @@ class Refused(ValueError):
 
 
 @dataclass(frozen=True)
-class Clip:
+class ClipExtent:
     """What a command may need to know of the footage: px at full size, and how many frames it has."""
 
     width: int
@@ -39,7 +39,7 @@ class Clip:
 class Command(Frozen):
     """A change of a setup: small, never changed itself, told apart by its field `do`."""
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         """The setup with the change made; the setup itself stays as it is.
 
         Raises:

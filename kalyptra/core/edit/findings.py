@@ -6,13 +6,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from kalyptra.core.edit.command import Clip, Command, Id, Refused, SubjectId, evolved, made
+from kalyptra.core.edit.command import ClipExtent, Command, Id, Refused, SubjectId, evolved, made
+from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.sources import with_sources
 from kalyptra.core.edit.subjects import changing_subject, subject_of
-from kalyptra.core.setup.distance import MOST_SOURCES, MapFile
-from kalyptra.core.setup.document import OutlineMatte, PlateSource, Setup
-from kalyptra.core.setup.keying import with_steps
-from kalyptra.core.setup.stored import (
+from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.setup.document.setup import OutlineMatte, PlateSource, Setup
+from kalyptra.core.setup.document.stored import (
     MOST_FRAMES,
     FoundFrame,
     FoundMatte,
@@ -22,7 +22,7 @@ from kalyptra.core.setup.stored import (
     PlatePatch,
     Spot,
 )
-from kalyptra.core.setup.track import Step
+from kalyptra.core.setup.time.track import Step
 
 Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=MOST_FRAMES)]
 
@@ -43,7 +43,7 @@ class TakeSteps(Finding):
     outline: SubjectId
     steps: Annotated[tuple[Step, ...], Field(min_length=1, max_length=MOST_FRAMES)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         matte = subject_of(setup, self.subject).matte
         if not isinstance(matte, OutlineMatte) or all(one.id != self.outline for one in matte.outlines):
             raise Refused("The outline that was followed is not there any more.")
@@ -64,7 +64,7 @@ class TakeMattes(Finding):
     people: bool = False
     person: Spot | None = None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         matte = subject_of(setup, self.subject).matte
         if not isinstance(matte, FoundMatte):
             raise Refused("The subject that was followed has a matte of another kind now.")
@@ -87,7 +87,7 @@ class TakeFeet(Finding):
     feet: Annotated[tuple[tuple[int, float, float], ...], Field(max_length=MOST_FRAMES)]
     of: Annotated[str, Field(max_length=64)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         standing = subject_of(setup, self.subject).standing
         if standing is None:
             raise Refused("The subject does not stand on a ground any more.")
@@ -104,7 +104,7 @@ class TakePatches(Finding):
     do: Literal["take-patches"] = "take-patches"
     patches: Annotated[tuple[PlatePatch, ...], Field(min_length=1, max_length=MOST_FRAMES)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         patches = {one.frame: one for one in (*setup.plate.patches, *self.patches)}
         ordered = tuple(patches[at] for at in sorted(patches))
         return evolved(setup, plate=evolved(setup.plate, source=PlateSource.RECOVERED, patches=ordered))
@@ -122,7 +122,7 @@ class TakeMatteFile(Finding):
     title: Annotated[str, Field(max_length=200)] = ""
     frames: Names
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         before = subject_of(setup, self.subject).matte
         still = {"start": before.start, "fit": before.fit} if isinstance(before, ImportedMatte) else {}
         matte = made(ImportedMatte, {"title": self.title, "frames": self.frames, **still})
@@ -140,7 +140,7 @@ class TakePlateFile(Finding):
     title: Annotated[str, Field(max_length=200)] = ""
     frames: Names
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         plate = made(ImportedPlate, {"title": self.title, "frames": self.frames})
         return evolved(setup, plate=evolved(setup.plate, source=PlateSource.IMPORTED, imported=plate))
 
@@ -157,7 +157,7 @@ class TakeMapFile(Finding):
     title: Annotated[str, Field(max_length=200)] = ""
     frames: Names
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         sources = setup.distance.sources
         known = setup.distance.source(self.source)
         fields = {"title": self.title, "frames": self.frames}

@@ -7,13 +7,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from kalyptra.core.edit.command import Clip, Command, Id, Refused, evolved, made, metres
+from kalyptra.core.edit.command import ClipExtent, Command, Id, Refused, evolved, made, metres
 from kalyptra.core.edit.values import FOCUS, TimedKey, fields_of, settled, with_keys
-from kalyptra.core.setup.distance import Distance
-from kalyptra.core.setup.document import FrameNumber, Setup
-from kalyptra.core.setup.focus import FocusCurve, Mark
-from kalyptra.core.setup.keyed import Ease
-from kalyptra.core.setup.resolve import camera_of, focus_of, mark_of
+from kalyptra.core.setup.document.distance import Distance
+from kalyptra.core.setup.document.focus import FocusCurve, Mark
+from kalyptra.core.setup.document.setup import FrameNumber, Setup
+from kalyptra.core.setup.resolve.look import camera_of, focus_of, mark_of
+from kalyptra.core.setup.time.easing import Ease
 
 MOST_MARKS = 100
 FocusKeys = Annotated[tuple[TimedKey, ...], Field(min_length=1, max_length=20_000)]
@@ -28,7 +28,7 @@ class AddMark(Command):
     distance: Distance
     subject: Id | None = None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         marks = setup.focus.marks
         if any(one.id == self.id for one in marks):
             raise Refused("This mark is there already.")
@@ -52,7 +52,7 @@ class RemoveMark(Command):
     do: Literal["remove-mark"] = "remove-mark"
     id: Id
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         mark = next((one for one in setup.focus.marks if one.id == self.id), None)
         if mark is None:
             raise Refused("This mark is not there any more. It was removed meanwhile.")
@@ -82,7 +82,7 @@ class PullTo(Command):
     value: Distance
     mark: Id | None = None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         arrival = {"frame": self.frame, "value": self.value, "mark": self.mark, "ease": Ease.HOLD}
         if self.take == 0:
             return with_keys(setup, FOCUS, lambda keyed, _: settled(fields_of(keyed), [arrival]))
@@ -116,7 +116,7 @@ class Perform(Command):
     do: Literal["perform"] = "perform"
     keys: FocusKeys
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         first, last = self.keys[0].frame, self.keys[-1].frame
 
         def performed(keyed: Any, _: bool) -> list[dict[str, Any]]:
@@ -139,7 +139,7 @@ class ReplaceFocus(Command):
     do: Literal["replace-focus"] = "replace-focus"
     keys: FocusKeys
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return with_keys(setup, FOCUS, lambda _keyed, _: settled([], [one.fields(True) for one in self.keys]))
 
     @property
@@ -154,7 +154,7 @@ class PutCut(Command):
     frame: FrameNumber
     on: bool
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         cuts = {one for one in setup.focus.cuts if one != self.frame} | ({self.frame} if self.on else set())
         return evolved(setup, focus=evolved(setup.focus, cuts=tuple(sorted(cuts))))
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Literal
 
-from kalyptra.core.edit.command import Clip, Command, Refused, SubjectId, evolved
+from kalyptra.core.edit.command import ClipExtent, Command, Refused, SubjectId, evolved
 from kalyptra.core.edit.subjects import changing_subject, subject_of
-from kalyptra.core.setup.document import FrameNumber, Setup
-from kalyptra.core.setup.stored import FoundMatte, MatteKey
+from kalyptra.core.setup.document.setup import FrameNumber, Setup
+from kalyptra.core.setup.document.stored import FoundMatte, MatteKey
 
 Keys = tuple[MatteKey, ...]
 
@@ -20,7 +20,7 @@ class PutMatteKey(Command):
     subject: SubjectId
     key: MatteKey
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def put(keys: Keys) -> Keys:
             others = (one for one in keys if one.frame != self.key.frame)
             return tuple(sorted((*others, self.key), key=lambda one: one.frame))
@@ -40,7 +40,7 @@ class DropMatteKeys(Command):
     first: FrameNumber
     last: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return _with_keys(
             setup,
             self.subject,

@@ -8,14 +8,15 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from kalyptra.core.edit.command import Clip, Command, Refused, SubjectId, evolved, made
+from kalyptra.core.edit.command import ClipExtent, Command, Refused, SubjectId, evolved, made
+from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline
 from kalyptra.core.edit.subjects import changing_subject, subject_of
-from kalyptra.core.setup.document import FrameNumber, OutlineMatte, Setup
-from kalyptra.core.setup.keyed import Ease
-from kalyptra.core.setup.keying import changed, curve_of, drawn_outline
-from kalyptra.core.setup.outline import Curve, Joins, Outline
-from kalyptra.core.setup.outline_at import carried, placed_at
-from kalyptra.core.setup.warp import Matrix, inverse, numbers_of
+from kalyptra.core.setup.document.outline import Joins, Outline
+from kalyptra.core.setup.document.setup import FrameNumber, OutlineMatte, Setup
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.warp import Matrix, inverse, numbers_of
+from kalyptra.core.setup.resolve.outline import carried, placed_at
+from kalyptra.core.setup.time.easing import Ease
 
 Names = Annotated[tuple[SubjectId, ...], Field(min_length=1, max_length=64)]
 Entry = Annotated[float, Field(ge=-1e7, le=1e7)]
@@ -31,7 +32,7 @@ class DrawOutline(Command):
     curve: Curve
     joins: Joins = Joins.ADD
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return _with_more(setup, self.subject, (drawn_outline(self.id, self.frame, self.curve, self.joins),))
 
     @property
@@ -46,7 +47,7 @@ class AddOutlines(Command):
     subject: SubjectId
     outlines: Annotated[tuple[Outline, ...], Field(min_length=1, max_length=64)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return _with_more(setup, self.subject, self.outlines)
 
     @property
@@ -61,7 +62,7 @@ class RemoveOutline(Command):
     subject: SubjectId
     outline: SubjectId
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         outlines = _outlines(setup, self.subject)
         if len(outlines) == 1:
             raise Refused("The last outline of a subject stays. Remove the subject instead.")
@@ -82,7 +83,7 @@ class ShapeOutline(Command):
     frame: FrameNumber
     curve: Curve
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return _changing(setup, self.subject, (self.outline,), self._shaped)
 
     def _shaped(self, outline: Outline) -> Outline:
@@ -115,7 +116,7 @@ class PlaceOutlines(Command):
     frame: FrameNumber
     motion: tuple[Entry, Entry, Entry, Entry, Entry, Entry, Entry, Entry, Entry]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         motion: Matrix = np.array(self.motion, np.float64).reshape(3, 3)
         if abs(np.linalg.det(motion)) < 1e-9 or abs(motion[2, 2]) < 1e-9:
             raise Refused("An outline cannot be scaled to nothing.")
@@ -141,7 +142,7 @@ class KeyOutline(Command):
     outline: SubjectId
     frame: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def held(outline: Outline) -> Outline:
             placed = placed_at(outline, self.frame)
             own = curve_of(placed.ids, carried(inverse(placed.matrix), placed.rows), _like(outline))
@@ -167,7 +168,7 @@ class DropOutlineKeys(Command):
     first: FrameNumber
     last: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def left(keyed: Any) -> Any:
             keys = tuple(key for key in keyed.keys if not self.first <= key.frame <= self.last)
             return evolved(keyed, keys=keys or keyed.keys[:1])
@@ -193,7 +194,7 @@ class MoveOutlineKey(Command):
     frame: FrameNumber
     to: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def moved(keyed: Any) -> Any:
             keys = [evolved(key, frame=self.to) if key.frame == self.frame else key for key in keyed.keys]
             return evolved(keyed, keys=tuple(sorted(keys, key=lambda key: key.frame)))
@@ -220,7 +221,7 @@ class EaseOutline(Command):
     outline: SubjectId
     ease: Ease
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def eased(keyed: Any) -> Any:
             return evolved(keyed, keys=tuple(evolved(key, ease=self.ease) for key in keyed.keys))
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-from kalyptra.core.edit.command import Clip, Command, Refused, evolved, made
-from kalyptra.core.setup.distance import Distance
-from kalyptra.core.setup.document import Footage, FrameNumber, HeldRange, Setup
+from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made
+from kalyptra.core.setup.document.distance import Distance
+from kalyptra.core.setup.document.setup import Footage, FrameNumber, HeldRange, Setup
 
 
 class SetRange(Command):
@@ -16,7 +16,7 @@ class SetRange(Command):
     first: FrameNumber | None = None
     last: FrameNumber | None = None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         first = setup.footage.first if self.first is None else self.first
         last = setup.footage.last if self.last is None else self.last
         if last >= clip.frames:
@@ -37,7 +37,7 @@ class HoldRange(Command):
     near: Distance | None = None
     far: Distance | None = None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         held = None
         if self.near is not None and self.far is not None:
             roll_off = setup.lens.held.roll_off if setup.lens.held else HeldRange.model_fields["roll_off"].default

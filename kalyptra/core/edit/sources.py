@@ -8,8 +8,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from kalyptra.core.edit.at import with_value
-from kalyptra.core.edit.command import Clip, Command, Id, Refused, evolved, metres
-from kalyptra.core.setup.distance import (
+from kalyptra.core.edit.command import ClipExtent, Command, Id, Refused, evolved, metres
+from kalyptra.core.edit.recipes import Recipe, as_read, held_metres, held_place, with_recipe
+from kalyptra.core.setup.document.distance import (
     MOST_SOURCES,
     AnySource,
     Backdrop,
@@ -18,7 +19,6 @@ from kalyptra.core.setup.distance import (
     Distance,
     Ground,
     Height,
-    Joins,
     Length,
     Line,
     MapFile,
@@ -27,12 +27,12 @@ from kalyptra.core.setup.distance import (
     Place,
     Round,
     Share,
+    Stacking,
     Stop,
 )
-from kalyptra.core.setup.document import FrameNumber, Setup
-from kalyptra.core.setup.keyed import Keyed, constant, mix_distance, mix_linear
-from kalyptra.core.setup.recipes import Recipe, as_read, held_metres, held_place, with_recipe
-from kalyptra.core.setup.resolve import camera_of, focus_of
+from kalyptra.core.setup.document.setup import FrameNumber, Setup
+from kalyptra.core.setup.resolve.look import camera_of, focus_of
+from kalyptra.core.setup.time.keyed import Keyed, constant, mix_distance, mix_linear
 
 NewKind = Literal["backdrop", "pins", "ground", "corners", "line", "round", "band"]
 NAMES = {
@@ -49,7 +49,7 @@ class AddSource(Command):
     kind: NewKind
     frame: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         focus = focus_of(setup, self.frame, camera_of(setup, clip.size))
         return with_sources(setup, (*_room_in(setup, self.id), new_source(self.kind, self.id, focus, clip)))
 
@@ -65,7 +65,7 @@ class CopySource(Command):
     source: Id
     id: Id
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         sources = _room_in(setup, self.id)
         found = source_of(setup, self.source)
         at = sources.index(found) + 1
@@ -82,7 +82,7 @@ class RemoveSource(Command):
     do: Literal["remove-source"] = "remove-source"
     id: Id
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         source_of(setup, self.id)
         left = tuple(one for one in setup.distance.sources if one.id != self.id)
         if not left:
@@ -106,7 +106,7 @@ class PutRegion(Command):
     subject: Id | None = None
     outside: bool = False
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         if self.subject is not None and all(one.id != self.subject for one in setup.subjects):
             raise Refused("The subject whose matte it shall hold in is not there any more.")
         region = {"subject": self.subject, "outside": self.outside} if self.subject else None
@@ -123,7 +123,7 @@ class TurnSource(Command):
     do: Literal["turn-source"] = "turn-source"
     source: Id
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return changing_source(setup, self.source, self._turned)
 
     def _turned(self, source: AnySource) -> AnySource:
@@ -148,7 +148,7 @@ class AddStop(Command):
     at: Share
     frame: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return changing_source(setup, self.source, self._with_stop)
 
     def _with_stop(self, source: AnySource) -> AnySource:
@@ -177,7 +177,7 @@ class RemoveStop(Command):
     source: Id
     stop: Annotated[int, Field(ge=0, le=31)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def without(source: AnySource) -> AnySource:
             stops = _stops(source)
             if len(stops) <= 2:
@@ -201,7 +201,7 @@ class ThirdPin(Command):
     on: bool
     frame: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def other(source: AnySource) -> AnySource:
             if not isinstance(source, Pinned):
                 raise Refused("Only a plane has pins.")
@@ -228,7 +228,7 @@ class UseRecipe(Command):
     recipe: Recipe
     frame: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         recipe = with_recipe(setup, self.recipe, self.frame, clip.size)
         lost = {one.id for one in setup.distance.sources} - {one.id for one in recipe.distance.sources}
         subjects = tuple(
@@ -241,7 +241,7 @@ class UseRecipe(Command):
         return f"the recipe {self.recipe.value} was used"
 
 
-def new_source(kind: NewKind, name: str, focus: float, clip: Clip) -> AnySource:
+def new_source(kind: NewKind, name: str, focus: float, clip: ClipExtent) -> AnySource:
     """A source as it begins, px of the source and metres. Where it lies: common practice, no source."""
     w, h = float(clip.width), float(clip.height)
     near, here, far = (metres(focus * share) for share in (0.6, 1.0, 4.0))
@@ -261,7 +261,7 @@ def new_source(kind: NewKind, name: str, focus: float, clip: Clip) -> AnySource:
         "ground": (
             Ground,
             lambda: {
-                "horizon": constant(round(h * 0.42, 1)), "height": constant(1.5, Height), "joins": Joins.NEARER,
+                "horizon": constant(round(h * 0.42, 1)), "height": constant(1.5, Height), "joins": Stacking.NEARER,
             },
         ),
         "corners": (Corners, lambda: {"corners": tuple(held_place(*one) for one in corners), "width": constant(0.21)}),

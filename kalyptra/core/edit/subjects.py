@@ -7,14 +7,15 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kalyptra.core.edit.at import with_value
-from kalyptra.core.edit.command import Clip, Command, Refused, SubjectId, evolved, made, metres
-from kalyptra.core.setup.distance import Backdrop, Corners, Distance, Ground, Pinned, Standing
-from kalyptra.core.setup.document import Edge, FrameNumber, OutlineMatte, Refine, Setup, Subject
-from kalyptra.core.setup.keyed import Frozen, constant
-from kalyptra.core.setup.keying import drawn_outline
-from kalyptra.core.setup.outline import Curve
-from kalyptra.core.setup.resolve import camera_of, distance_of, focus_of
-from kalyptra.core.setup.stored import FoundMatte
+from kalyptra.core.edit.command import ClipExtent, Command, Refused, SubjectId, evolved, made, metres
+from kalyptra.core.edit.outline_keys import drawn_outline
+from kalyptra.core.setup.document.distance import Backdrop, Corners, Distance, Ground, Pinned, Standing
+from kalyptra.core.setup.document.setup import Edge, FrameNumber, OutlineMatte, Refine, Setup, Subject
+from kalyptra.core.setup.document.stored import FoundMatte
+from kalyptra.core.setup.frozen import Frozen
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.resolve.look import camera_of, distance_of, focus_of
+from kalyptra.core.setup.time.keyed import constant
 
 INKS = 4
 DRAWN_FEATHER = 4.0
@@ -40,7 +41,7 @@ class AddSubject(Command):
     frame: FrameNumber
     drawn: Drawn | None = None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         if any(one.id == self.id for one in setup.subjects):
             raise Refused("This subject is there already.")
         if len(setup.subjects) >= MOST_SUBJECTS:
@@ -65,7 +66,7 @@ class AddSubject(Command):
             return FoundMatte()
         return OutlineMatte(outlines=(drawn_outline(self.drawn.id, self.frame, self.drawn.curve),))
 
-    def _refine(self, clip: Clip) -> Refine:
+    def _refine(self, clip: ClipExtent) -> Refine:
         if self.drawn is not None:
             return Refine(feather_in=DRAWN_FEATHER, feather_out=DRAWN_FEATHER)
         return Refine(edge=Edge.FAST, edge_width=min(200.0, max(2.0, round(clip.width * EDGE_SHARE))))
@@ -83,7 +84,7 @@ class RemoveSubject(Command):
     frame: FrameNumber = 0
     """The frame at which the distance is taken that its marks keep."""
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         subject = subject_of(setup, self.id)
         distance = distance_of(setup, subject, self.frame, camera_of(setup, clip.size))
         sources = tuple(
@@ -113,7 +114,7 @@ class StandOn(Command):
     subject: SubjectId
     source: Annotated[str, Field(max_length=16)] | None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         subject = subject_of(setup, self.subject)
         if self.source is None:
             return changing_subject(setup, self.subject, standing=None)

@@ -8,12 +8,14 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from kalyptra.core.edit.at import Path, value_at, with_value
-from kalyptra.core.edit.command import Clip, Command, Frames, Refused, made
-from kalyptra.core.setup.distance import Distance
-from kalyptra.core.setup.document import FrameNumber, Setup
-from kalyptra.core.setup.focus import FocusCurve
-from kalyptra.core.setup.keyed import Ease, Frozen, Handles, Keyed, mix_distance, mix_linear, mix_place
-from kalyptra.core.setup.resolve import camera_of, distance_of, focus_of
+from kalyptra.core.edit.command import ClipExtent, Command, Frames, Refused, made
+from kalyptra.core.setup.document.distance import Distance
+from kalyptra.core.setup.document.focus import FocusCurve
+from kalyptra.core.setup.document.setup import FrameNumber, Setup
+from kalyptra.core.setup.frozen import Frozen
+from kalyptra.core.setup.resolve.look import camera_of, distance_of, focus_of
+from kalyptra.core.setup.time.easing import Ease, Handles
+from kalyptra.core.setup.time.keyed import Keyed, mix_distance, mix_linear, mix_place
 
 FOCUS = "focus.distance"
 Number = Annotated[float, Field(ge=-1e9, le=1e9)]
@@ -39,7 +41,7 @@ class Put(Command):
     path: Path
     value: bool | int | Number | Annotated[str, Field(max_length=200)] | None
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return with_value(setup, self.path, self._changed)
 
     def _changed(self, old: Any) -> Any:
@@ -73,7 +75,7 @@ class SetAt(Command):
     frame: FrameNumber
     value: KeyValue
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return with_keys(setup, self.path, self._changed)
 
     def _changed(self, keyed: Timed, by_hand: bool) -> list[dict[str, Any]]:
@@ -95,7 +97,7 @@ class PutKeys(Command):
     path: Path
     keys: Annotated[tuple[TimedKey, ...], Field(min_length=1, max_length=20_000)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         return with_keys(
             setup,
             self.path,
@@ -116,7 +118,7 @@ class KeyHere(Command):
     paths: Annotated[tuple[Path, ...], Field(min_length=1, max_length=64)]
     frame: FrameNumber
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         for path in self.paths:
             value = now(setup, path, self.frame, clip)
             keyed = timed_at(setup, path)[1]
@@ -138,7 +140,7 @@ class DropKeys(Command):
     path: Path
     frames: Frames
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         gone = set(self.frames)
 
         def left(keyed: Timed, by_hand: bool) -> list[dict[str, Any]]:
@@ -162,7 +164,7 @@ class MoveKeys(Command):
     about: FrameNumber = 0
     share: Annotated[float, Field(gt=0, le=10_000)] = 1.0
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         chosen = set(self.frames)
 
         def moved(keyed: Timed, _: bool) -> list[dict[str, Any]]:
@@ -188,7 +190,7 @@ class EaseKeys(Command):
     frames: Frames
     ease: Ease | Handles
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         chosen = set(self.frames)
         return with_keys(
             setup,
@@ -209,7 +211,7 @@ class Reorder(Command):
     id: Annotated[str, Field(max_length=16)]
     to: Annotated[int, Field(ge=0, le=1000)]
 
-    def apply(self, setup: Setup, clip: Clip) -> Setup:
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         if self.path not in LISTS and not self.path.endswith(".matte.outlines"):
             raise Refused("This is no list that can be put in order.")
 
@@ -272,7 +274,7 @@ def settled(still: list[dict[str, Any]], moved: list[dict[str, Any]]) -> list[di
     return list({key["frame"]: key for key in (*still, *moved)}.values())
 
 
-def now(setup: Setup, path: str, frame: int, clip: Clip) -> Any:
+def now(setup: Setup, path: str, frame: int, clip: ClipExtent) -> Any:
     """A keyed value at a frame, as the picture has it."""
     if path == FOCUS:
         return focus_of(setup, frame, camera_of(setup, clip.size))

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.focus import FocusKey
-from kalyptra.core.setup.keyed import Ease, Handles
+from kalyptra.core.setup.document.focus import FocusKey
+from kalyptra.core.setup.time.easing import Ease, Handles
 
 TREMOR_SECONDS = 0.36
 """What a hand does within less than this is tremor (common practice, no source)."""

@@ -8,8 +8,8 @@ import math
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
-from kalyptra.core.setup.focus import FocusKey
-from kalyptra.core.setup.keyed import Ease
+from kalyptra.core.setup.document.focus import FocusKey
+from kalyptra.core.setup.time.easing import Ease
 
 COLUMNS = ("frame", "timecode", "distance_m", "near_m", "far_m", "f_number")
 MOST_BYTES = 8 << 20

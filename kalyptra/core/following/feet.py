@@ -8,11 +8,11 @@ from collections.abc import Iterable, Iterator, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.kept import Kept
 from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.matte.stored import stored_matte
-from kalyptra.core.setup.document import Refine, Subject
-from kalyptra.core.setup.resolve import DrawnAt, matte_at
+from kalyptra.core.setup.document.setup import Refine, Subject
+from kalyptra.core.setup.resolve.look import DrawnAt, matte_at
+from kalyptra.core.store import Store
 
 WORKING = 960
 """Px of the width at which feet are looked for."""
@@ -35,7 +35,7 @@ Seen = tuple[int, float, float, float]
 """A foot, and how high the whole subject is, px of the source."""
 
 
-def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], kept: Kept) -> Iterator[Seen | None]:
+def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], store: Store) -> Iterator[Seen | None]:
     """The foot in each of the frames; None where there is no matte, or the frame's edge cuts the foot off.
 
     What hides a foot, or the walker who lifts it, makes it look higher: see `grounded`.
@@ -53,7 +53,7 @@ def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], kept: K
         matte = (
             drawn_matte(at.outlines, Refine(), small, scale)
             if isinstance(at, DrawnAt)
-            else stored_matte(at, small, kept)
+            else stored_matte(at, small, store)
         )
         found = foot_of(matte)
         if found is None:
@@ -73,7 +73,7 @@ def grounded(found: Sequence[Seen]) -> list[Foot]:
         return [one[:3] for one in found]
     table = np.array(found, float)
     height = float(np.median(table[:, 3]))
-    kept = []
+    store = []
     for one in found:
         away = table[:, 0] - one[0]
         near = np.abs(away) <= AROUND
@@ -87,8 +87,8 @@ def grounded(found: Sequence[Seen]) -> list[Foot]:
             fitted = parts[0]
             weight = np.where(y > powers @ parts, LOWER, 1 - LOWER)
         if one[2] > fitted - HIDDEN * height:
-            kept.append(one[:3])
-    return kept
+            store.append(one[:3])
+    return store
 
 
 def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:

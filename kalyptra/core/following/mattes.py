@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
 from kalyptra.core.following.outlines import OnLoss
-from kalyptra.core.matte.carry.step import LOST, Signs, State, carry
-from kalyptra.core.matte.people.find import Seen, find_people
+from kalyptra.core.following.people.find import PersonSeen, find_people
+from kalyptra.core.following.propagate.step import LOST, Signs, SubjectState, propagate
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
-from kalyptra.core.setup.document import Edge, Refine
-from kalyptra.core.setup.stored import Fit, How, Spot
+from kalyptra.core.setup.document.setup import Edge, Refine
+from kalyptra.core.setup.document.stored import Fit, How, Spot
 
 Matte = NDArray[np.float32]
 
@@ -42,7 +42,7 @@ AGREE, AGREE_LEAST = 0.9, 0.2
 
 
 @dataclass(frozen=True)
-class Carried:
+class PropagatedMatte:
     """A matte that was found at a frame.
 
     Attributes:
@@ -59,7 +59,7 @@ class Carried:
 
 def follow_mattes(
     keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int], on_loss: OnLoss = OnLoss.CARRY_ON
-) -> Iterator[Carried]:
+) -> Iterator[PropagatedMatte]:
     """Follow a matte from frame to frame.
 
     Between two keys it is followed ahead from the one and back from the other, and the two are blended: the nearer key
@@ -90,7 +90,7 @@ def follow_mattes(
 
 def follow_keys(
     keys: Mapping[int, Matte], footage: PictureSource, first: int, last: int, on_loss: OnLoss = OnLoss.CARRY_ON
-) -> Iterator[Carried]:
+) -> Iterator[PropagatedMatte]:
     """Follow a matte from its keys over all frames from first to last: back before the first key, ahead from there."""
     inside = sorted(frame for frame in keys if first <= frame <= last)
     if inside:
@@ -100,7 +100,7 @@ def follow_keys(
 
 def follow_people(
     footage: PictureSource, frames: Sequence[int], spot: Spot | None, full_width: int
-) -> Iterator[Carried]:
+) -> Iterator[PropagatedMatte]:
     """Find people frame by frame, everybody or the one that is pointed at.
 
     Args:
@@ -112,14 +112,14 @@ def follow_people(
     Raises:
         FrameUnreadable: the clip has no such frame.
     """
-    seen: Seen | None = None
+    seen: PersonSeen | None = None
     for frame in frames:
         codes = looked_at(footage, frame)
         scale = codes.shape[1] / full_width
         at = (spot.x * scale, spot.y * scale) if spot else None
         seen = find_people(codes, seen, at)
         how = How.PERSON if seen.boxes else How.NOBODY
-        yield Carried(frame, codes_of(seen.matte), round(seen.sure if seen.boxes else 1.0, 3), how)
+        yield PropagatedMatte(frame, codes_of(seen.matte), round(seen.sure if seen.boxes else 1.0, 3), how)
 
 
 def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
@@ -131,7 +131,7 @@ def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
     return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)
 
 
-def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Iterator[Carried]:
+def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
     """Follow from the first of the frames, where the key is, to the last."""
     if len(frames) < 2:
         return
@@ -140,16 +140,16 @@ def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Itera
     matte = np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     flow.setGradientDescentIterations(DESCENT)
-    state, whole, running = State.at(codes, matte), max(float(matte.sum()), 1.0), 1.0
+    state, whole, running = SubjectState.at(codes, matte), max(float(matte.sum()), 1.0), 1.0
     for frame in frames[1:]:
         signs = LOST
-        state, signs = carry(state, looked_at(footage, frame), flow)
+        state, signs = propagate(state, looked_at(footage, frame), flow)
         hidden = float(state.matte.sum()) < SHRUNK * whole or signs.error > FOREIGN
         running *= max(signs.sure, 1e-3) ** (1 / 8)
         if hidden:
             running = min(running, AFTER_LOSS)  # what is found from here on may be something else
         sure = 0.0 if signs is LOST else _sure(signs, running) * (UNSEEN if hidden else 1)
-        yield Carried(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
+        yield PropagatedMatte(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
 
 
 def _sure(signs: Signs, running: float) -> float:
@@ -157,7 +157,7 @@ def _sure(signs: Signs, running: float) -> float:
     return float((signs.sure * min(1.0, running)) ** (SPREAD / 2))
 
 
-def _blended(a: Carried, b: Carried, share: float) -> Carried:
+def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> PropagatedMatte:
     """Two ways to a frame, `share` of the way from the first one's key."""
     weights = (1 - share) * (a.sure + 0.01) ** BELIEF, share * (b.sure + 0.01) ** BELIEF
     part = weights[1] / sum(weights)

@@ -10,12 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
-from kalyptra.core.matte.follow.step import Found, Known, find_step
-from kalyptra.core.setup.curve import Rows
-from kalyptra.core.setup.outline import Outline
-from kalyptra.core.setup.outline_at import carried, placed_at
-from kalyptra.core.setup.track import Step, doubt_of
-from kalyptra.core.setup.warp import Matrix, inverse, mapped, numbers_of
+from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
+from kalyptra.core.setup.document.outline import Outline
+from kalyptra.core.setup.geometry.spline import Rows
+from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
+from kalyptra.core.setup.resolve.outline import carried, placed_at
+from kalyptra.core.setup.time.track import Step, doubt_of
 
 WORKING_WIDTH = 960
 """Px on the long side of the pictures that are looked at."""
@@ -54,7 +54,7 @@ def follow(
     before = _looked_at(footage, frames[0])
     scale = before.shape[1] / full_width
     ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
-    known, seen = Known.at(before, rows), _Seen(before, rows)
+    known, seen = SubjectModel.at(before, rows), _Seen(before, rows)
     guess = np.eye(3)
     for last, frame in pairwise(frames):
         after = _looked_at(footage, frame)
@@ -77,7 +77,7 @@ def follow(
         if frame in outline.hand_frames:
             placed = placed_at(outline, frame)
             ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
-            known, seen = Known.at(after, rows), _Seen(after, rows)
+            known, seen = SubjectModel.at(after, rows), _Seen(after, rows)
 
 
 def follow_range(
@@ -133,7 +133,7 @@ def _drift(matrix: Matrix, rows: Rows) -> Matrix:
     return drift
 
 
-def _moved_on(rows: Rows, found: Found) -> Rows:
+def _moved_on(rows: Rows, found: TrackedStep) -> Rows:
     out = carried(found.matrix, rows)
     out[:, :6] += np.tile(found.shifts, 3)
     return out
@@ -141,7 +141,7 @@ def _moved_on(rows: Rows, found: Found) -> Rows:
 
 def _step(
     last: int, frame: int, matrix: Matrix, ids: tuple[int, ...], rows: Rows, placement: Matrix, scale: float,
-    found: Found,
+    found: TrackedStep,
 ) -> tuple[Step, Matrix]:  # fmt: skip
     """The step as a document keeps it, and the placement after it."""
     sizes = np.diag([1 / scale, 1 / scale, 1.0])

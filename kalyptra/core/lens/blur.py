@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kalyptra.core.compiled import compiled
 from kalyptra.core.lens.even import spread_evenly
 from kalyptra.core.lens.scatter import Flat, Layer, scatter
-from kalyptra.core.setup.document import Iris
+from kalyptra.core.setup.document.setup import Iris
 
 NEGLIGIBLE = 0.5
 """Radius in px up to which a disc lies within its pixel and nothing is spread."""

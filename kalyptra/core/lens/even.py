@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.lens.iris import Found, ends_of
-from kalyptra.core.setup.document import Iris
+from kalyptra.core.setup.document.setup import Iris
 
 WHOLE, HALVED = 10.0, 11.0
 """Up to the one radius in px an iris is spread at a size, from the other on at half of it; between, as a mixture."""

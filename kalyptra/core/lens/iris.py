@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.document import Iris, Rim
+from kalyptra.core.setup.document.setup import Iris, Rim
 
 STEPS_PER_PIXEL = 16
 """Taps are kept for radii every 1/16 px."""

@@ -12,7 +12,7 @@ from kalyptra.core.compiled import compiled
 from kalyptra.core.lens.blur import NEGLIGIBLE, Setting, blur, blur_into
 from kalyptra.core.lens.iris import reach_of
 from kalyptra.core.lens.scatter import Flat
-from kalyptra.core.setup.document import Iris
+from kalyptra.core.setup.document.setup import Iris
 from kalyptra.core.window import Window, widened, window_of, within
 
 Light = NDArray[np.float32]

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.lens.iris import STEPS_PER_PIXEL, reach_of, taps
-from kalyptra.core.setup.document import Iris
+from kalyptra.core.setup.document.setup import Iris
 
 Layer = NDArray[np.float32]
 """(height, width, 4) premultiplied linear light RGB and coverage."""

@@ -8,12 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
-from kalyptra.core.matte.away import PIECE, away
 from kalyptra.core.matte.coverage import coverage
-from kalyptra.core.matte.line import bounds, pieces_of
-from kalyptra.core.setup.document import Profile, Refine
-from kalyptra.core.setup.outline import Curve, Joins
-from kalyptra.core.setup.outline_at import OutlineAt
+from kalyptra.core.matte.distance_field import PIECE, distance_field
+from kalyptra.core.matte.polyline import bounds, pieces_of
+from kalyptra.core.setup.document.outline import Joins
+from kalyptra.core.setup.document.setup import Profile, Refine
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.resolve.outline import OutlineAt
 from kalyptra.core.window import Window
 
 Matte = NDArray[np.float32]
@@ -90,7 +91,7 @@ def _part(rows: NDArray[np.float64], refine: Refine, size: tuple[int, int], scal
     y, x = seen[0][0] - origin[1], seen[1][0] - origin[0]
     inside = coverage(pieces, (seen[1][0], seen[0][0]), (height, width))
     # Only what is seen is worked out: a wide feather reaches far beyond the picture.
-    distance, own = away(pieces, origin, extent, reach, (slice(y, y + height), slice(x, x + width)))
+    distance, own = distance_field(pieces, origin, extent, reach, (slice(y, y + height), slice(x, x + width)))
     made = np.empty((height, width), np.float32)
     _ramp(made, inside, distance, own, grow, inwards, outwards, _PROFILES[refine.profile])
     return window, made

@@ -11,8 +11,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.matte.guided import guided
-from kalyptra.core.setup.stored import Stroke
+from kalyptra.core.matte.guided_filter import guided_filter
+from kalyptra.core.setup.document.stored import Stroke
 from kalyptra.core.window import Window, window_of
 
 Matte = NDArray[np.float32]
@@ -182,4 +182,4 @@ def _without_holes(mask: NDArray[np.bool_], drops: NDArray[np.bool_]) -> NDArray
 
 def _edged(codes: NDArray[np.uint8], rough: Matte) -> Matte:
     radius = max(2, round(codes.shape[1] * EDGE_SHARE))
-    return guided(codes, rough, radius, EDGE_EPS, STEEPER, smaller=2 if max(codes.shape) > WORKING else 1)
+    return guided_filter(codes, rough, radius, EDGE_EPS, STEEPER, smaller=2 if max(codes.shape) > WORKING else 1)

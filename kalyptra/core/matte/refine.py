@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.matte.guided import guided
-from kalyptra.core.matte.matting import solved_edge
+from kalyptra.core.matte.closed_form import solved_edge
+from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.normal import along_normal
-from kalyptra.core.setup.document import Edge, Profile, Refine
+from kalyptra.core.setup.document.setup import Edge, Profile, Refine
 from kalyptra.core.window import window_of
 
 Matte = NDArray[np.float32]
@@ -45,7 +45,7 @@ def edged(matte: Matte, codes: NDArray[np.uint8], refine: Refine, scale: float, 
     if refine.edge is Edge.FINE and carefully:
         found = solved_edge(shown, here, width * FINE_BAND)
     else:
-        found = guided(shown, here, max(1, round(width)), EPS, STEEPER, smaller=2 if width >= 4 else 1)
+        found = guided_filter(shown, here, max(1, round(width)), EPS, STEEPER, smaller=2 if width >= 4 else 1)
         # Only the band around the line may change: the filter's windows reach further.
         solid = (here > 0.5).astype(np.uint8)
         away = cv2.distanceTransform(solid, cv2.DIST_L2, 3) + cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)

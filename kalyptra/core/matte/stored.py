@@ -8,14 +8,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.kept import Kept
-from kalyptra.core.setup.resolve import StoredAt
-from kalyptra.core.setup.stored import Fit
+from kalyptra.core.setup.document.stored import Fit
+from kalyptra.core.setup.resolve.look import StoredAt
+from kalyptra.core.store import Store
 
 Matte = NDArray[np.float32]
 
 
-def stored_matte(at: StoredAt, size: tuple[int, int], kept: Kept) -> Matte:
+def stored_matte(at: StoredAt, size: tuple[int, int], store: Store) -> Matte:
     """Read a stored matte at the size of the picture; nothing where there is none.
 
     Args:
@@ -29,7 +29,7 @@ def stored_matte(at: StoredAt, size: tuple[int, int], kept: Kept) -> Matte:
     """
     if at.name is None:
         return np.zeros(size, np.float32)
-    return laid_over(coverage_of(kept.picture(at.name)), size, at.fit)
+    return laid_over(coverage_of(store.picture(at.name)), size, at.fit)
 
 
 def coverage_of(codes: NDArray[Any]) -> Matte:

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from kalyptra.core.proof.advice import Note
-from kalyptra.core.setup.focus import Focus
-from kalyptra.core.setup.keyed import Ease
+from kalyptra.core.setup.document.focus import Focus
+from kalyptra.core.setup.time.easing import Ease
 
 NOTICED = 0.02
 """A change of the angle of view that is noticed, as a share (common practice, no source)."""
@@ -19,7 +19,7 @@ BEYOND = 0.04
 
 
 @dataclass(frozen=True)
-class Moment:
+class PullMoment:
     """What a frame's focus comes to.
 
     Attributes:
@@ -44,7 +44,7 @@ class Moment:
         )
 
 
-def pull_notes(focus: Focus, moments: Sequence[Moment], rate: float) -> list[Note]:
+def pull_notes(focus: Focus, moments: Sequence[PullMoment], rate: float) -> list[Note]:
     """All that is found.
 
     Args:
@@ -87,7 +87,7 @@ def _note(kind: str, first: int, last: int, text: str) -> Note:
     return Note(kind, text, first=first, last=last)
 
 
-def _beyond(focus: Focus, moments: Sequence[Moment]) -> list[Note]:
+def _beyond(focus: Focus, moments: Sequence[PullMoment]) -> list[Note]:
     """Pulls that go past where they shall arrive, or back beyond where they left."""
     notes = []
     at = {one.frame: one for one in moments}
@@ -104,7 +104,7 @@ def _beyond(focus: Focus, moments: Sequence[Moment]) -> list[Note]:
     return notes
 
 
-def _stretches(frames: Sequence[int], moments: Sequence[Moment]) -> list[tuple[int, int]]:
+def _stretches(frames: Sequence[int], moments: Sequence[PullMoment]) -> list[tuple[int, int]]:
     """Frames in a row as first and last; frames of the shot that are left out between do not part them."""
     step = moments[1].frame - moments[0].frame if len(moments) > 1 else 1
     out: list[tuple[int, int]] = []

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.matte.drawn import outline_matte
-from kalyptra.core.setup.document import Refine
-from kalyptra.core.setup.fit import fit_closed
-from kalyptra.core.setup.outline import Curve
-from kalyptra.core.setup.warp import Matrix, mapped
+from kalyptra.core.setup.document.setup import Refine
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.fit import fit_closed
+from kalyptra.core.setup.geometry.warp import Matrix, mapped
 
 SIZE = (270, 480)
 

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
+from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.probe import LongGaps, NotFootage, conform, probe
 from kalyptra.core.clip.proxy import make_proxy
 from kalyptra.core.clip.reader import FrameUnreadable, open_clip
@@ -82,7 +82,7 @@ class Taken(Folder):
             made = material.video(self.folder / f"clip{suffix}", frames=6, codec=codec, sound=None, options={})
             hidden = made.rename(self.folder / f"no-suffix{suffix[1:]}")
             facts = probe(hidden, RATE)
-            self.assertEqual((facts.kind, facts.frames, facts.audio), (Kind.VIDEO, 6, None), suffix)
+            self.assertEqual((facts.kind, facts.frames, facts.audio), (FootageKind.VIDEO, 6, None), suffix)
 
     def test_a_turned_phone_clip_stands_upright(self) -> None:
         path = material.turned_clockwise(material.video(self.folder / "a.mp4", frames=3), self.folder / "turned.mp4")
@@ -113,14 +113,14 @@ class Taken(Folder):
     def test_a_zip_of_pictures_counts_as_people_do(self) -> None:
         path = material.archive(self.folder / "s.zip", [f"take/f{n}.png" for n in range(8, 13)])
         facts = probe(path, RATE)
-        self.assertEqual((facts.kind, facts.frames), (Kind.SEQUENCE, 5))
+        self.assertEqual((facts.kind, facts.frames), (FootageKind.SEQUENCE, 5))
         self.assertEqual(self.frame_bars(path, facts, [0, 1, 4]), [0, 7, 28])
 
     def test_a_still_lasts_five_seconds(self) -> None:
         path = self.folder / "still"
         path.write_bytes(material.png(material.card(0)))
         facts = probe(path, RATE)
-        self.assertEqual((facts.kind, facts.frames, facts.transfer), (Kind.STILL, 125, Transfer.SRGB))
+        self.assertEqual((facts.kind, facts.frames, facts.transfer), (FootageKind.STILL, 125, Transfer.SRGB))
         np.testing.assert_array_equal(open_clip(path, facts).picture(124).codes, material.card(0))
 
     def test_stills_of_all_kinds_come_in_upright(self) -> None:

@@ -19,7 +19,7 @@ from kalyptra.core.layered import Plate, through_lens
 from kalyptra.core.lens.blur import FINAL
 from kalyptra.core.lens.layers import see_ground
 from kalyptra.core.lens.optics import ThinLens
-from kalyptra.core.setup.document import Highlights, Iris
+from kalyptra.core.setup.document.setup import Highlights, Iris
 from kalyptra.shell.benches.quality import ground_dioptres
 from kalyptra.shell.benches.truth import moments
 

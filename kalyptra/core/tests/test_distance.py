@@ -23,21 +23,21 @@ from scipy.ndimage import gaussian_filter, uniform_filter
 
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.maps import Channel
-from kalyptra.core.distance.imported import Known, as_stored, dioptres_of, imported_map, values_of
+from kalyptra.core.distance.imported import ImportedDistances, as_stored, dioptres_of, imported_map, values_of
 from kalyptra.core.distance.smooth import smoothed
 from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.following.feet import foot_of, grounded
 from kalyptra.core.importing import map_to_store
-from kalyptra.core.kept import Folder
-from kalyptra.core.setup.distance import Joins, Reads, SmoothBy, Standing
-from kalyptra.core.setup.keyed import Key, Keyed
-from kalyptra.core.setup.needs import pictures_needed
-from kalyptra.core.setup.planes import Camera, PlaneAt, ground, homography, of_rectangle, through_pins
-from kalyptra.core.setup.resolve import resolve
-from kalyptra.core.setup.source_at import BandAt, LineAt, MapAt, RoundAt, StopsAt
-from kalyptra.core.setup.standing import standing_at
-from kalyptra.core.setup.stored import Fit
-from kalyptra.core.setup.upgrade import SetupError, read_setup
+from kalyptra.core.setup.document.distance import Reads, SmoothBy, Stacking, Standing
+from kalyptra.core.setup.document.needs import pictures_needed
+from kalyptra.core.setup.document.stored import Fit
+from kalyptra.core.setup.files.read import SetupError, read_setup
+from kalyptra.core.setup.geometry.planes import Camera, PlaneAt, ground, homography, of_rectangle, through_pins
+from kalyptra.core.setup.resolve.look import resolve
+from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, StopsAt
+from kalyptra.core.setup.resolve.standing import standing_at
+from kalyptra.core.setup.time.keyed import Key, Keyed
+from kalyptra.core.store import FolderStore
 from kalyptra.core.tests.test_demo_truth import DEMO, NEAR, frames_of
 
 SIZE = (90, 160)
@@ -190,9 +190,9 @@ class Drawn(TestCase):
         half = np.zeros(SIZE, np.float32)
         half[:, :80] = 1
         for joins, expected in (
-            (Joins.REPLACES, b),
-            (Joins.NEARER, np.maximum(a, b)),
-            (Joins.FARTHER, np.minimum(a, b)),
+            (Stacking.REPLACES, b),
+            (Stacking.NEARER, np.maximum(a, b)),
+            (Stacking.FARTHER, np.minimum(a, b)),
         ):
             found = stack(SIZE, 1.0, [Layer(below), Layer(above, joins, 0.75)])
             np.testing.assert_allclose(found, a + 0.75 * (expected - a), rtol=1e-5)
@@ -230,7 +230,7 @@ def kept_map(path: Path, channel: Channel = Channel.LUMA) -> list[NDArray[Any]]:
     with tempfile.TemporaryDirectory() as folder:
         names: list[str] = []
         map_to_store(path, channel, Path(folder), lambda done, of, name: names.append(name) or True)  # type: ignore[func-returns-value]
-        store = Folder(Path(folder))
+        store = FolderStore(Path(folder))
         return [store.picture(name) for name in names]
 
 
@@ -325,7 +325,7 @@ class Files(TestCase):
             def picture(self, name: str) -> NDArray[Any]:
                 return as_stored(np.tile(np.linspace(0, 1, 40, dtype=np.float32), (40, 1)))
 
-        def laid(fit: Fit) -> Known:
+        def laid(fit: Fit) -> ImportedDistances:
             found = imported_map(MapAt("x", fit, Reads.DIOPTRES, 0.0, 1.0, 1.0), SIZE, Shelf())
             assert found
             return found

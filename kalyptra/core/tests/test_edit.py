@@ -14,10 +14,10 @@ from pydantic import TypeAdapter, ValidationError
 from kalyptra.core.edit import ByHand, Clip, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import TakeFeet, TakeMattes, TakeSteps
 from kalyptra.core.edit.values import Reorder
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.outline_at import placed_at
-from kalyptra.core.setup.resolve import numbers_at
-from kalyptra.core.setup.upgrade import read_setup
+from kalyptra.core.setup.document.setup import Setup
+from kalyptra.core.setup.files.read import read_setup
+from kalyptra.core.setup.resolve.look import numbers_at
+from kalyptra.core.setup.resolve.outline import placed_at
 
 CLIP = Clip(960, 540, 300)
 ANY: TypeAdapter[Command] = TypeAdapter(ByHand)

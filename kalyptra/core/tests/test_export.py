@@ -18,10 +18,10 @@ from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.export import RenderJob, render_to_file
 from kalyptra.core.frame import View
 from kalyptra.core.identity import look_identity
-from kalyptra.core.setup.distance import backdrop_at
-from kalyptra.core.setup.document import Footage, Output, Setup
-from kalyptra.core.setup.focus import Focus, FocusCurve, FocusKey
-from kalyptra.core.setup.resolve import resolve
+from kalyptra.core.setup.document.distance import backdrop_at
+from kalyptra.core.setup.document.focus import Focus, FocusCurve, FocusKey
+from kalyptra.core.setup.document.setup import Footage, Output, Setup
+from kalyptra.core.setup.resolve.look import resolve
 from kalyptra.core.tests import material
 from kalyptra.shell import render as shell_render
 

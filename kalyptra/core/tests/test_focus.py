@@ -15,12 +15,12 @@ from kalyptra.core.focus.breathing import breathed, enlargement
 from kalyptra.core.focus.record import cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable, read, written
 from kalyptra.core.reading import focus_notes, marks_at, read_frame, speeds
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.focus import Focus, FocusCurve, FocusKey, Mark
-from kalyptra.core.setup.focus_at import focus_at
-from kalyptra.core.setup.keyed import Ease, Handles
-from kalyptra.core.setup.resolve import resolve
-from kalyptra.core.setup.upgrade import SetupError, read_setup
+from kalyptra.core.setup.document.focus import Focus, FocusCurve, FocusKey, Mark
+from kalyptra.core.setup.document.setup import Setup
+from kalyptra.core.setup.files.read import SetupError, read_setup
+from kalyptra.core.setup.resolve.focus import focus_at
+from kalyptra.core.setup.resolve.look import resolve
+from kalyptra.core.setup.time.easing import Ease, Handles
 from kalyptra.core.tests.test_demo_truth import DEMO
 from kalyptra.core.tests.test_surveying import hold, subject
 from kalyptra.shell.benches.truth import moments

@@ -15,17 +15,18 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Rate
 from kalyptra.core.clip.probe import probe
 from kalyptra.core.clip.reader import open_clip
+from kalyptra.core.edit.outline_keys import curve_of, drawn_outline, with_steps
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.setup.document import Refine
-from kalyptra.core.setup.keying import curve_of, drawn_outline, with_steps
-from kalyptra.core.setup.outline import Curve, Joins, Motion, Outline
-from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Kind, outline_at, placed_at, trust
-from kalyptra.core.setup.shapes import ellipse
-from kalyptra.core.setup.svg import DrawnOutline, read_svg, write_svg
+from kalyptra.core.setup.document.outline import Joins, Motion, Outline
+from kalyptra.core.setup.document.setup import Refine
+from kalyptra.core.setup.files.svg import DrawnOutline, read_svg, write_svg
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.shapes import ellipse
+from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, trust
 from kalyptra.core.tests.moving import SIZE, Moving, overlap, similarity
 from kalyptra.shell import follow as shell
-from kalyptra.shell.benches.follow import Clip, mean_overlap, runner_outlines, traced
+from kalyptra.shell.benches.follow import TrackedClip, mean_overlap, runner_outlines, traced
 
 
 def matte(outline: Outline, frame: int) -> NDArray[np.float32]:
@@ -89,7 +90,7 @@ class Hidden(TestCase):
         found = trust(outline, 0, 59)
         gone = [t for t in range(60) if self.hidden(t) > 0.97]
         self.assertGreater(len(gone), 2)
-        self.assertTrue(all(found[t].kind is Kind.PREDICTED for t in gone))
+        self.assertTrue(all(found[t].kind is TrustKind.PREDICTED for t in gone))
         self.assertTrue(all(found[t].confidence < NEEDS_A_LOOK for t in gone))
         for t in (0, 10, gone[0], gone[-1], 50, 59):
             self.assertGreater(overlap(matte(outline, t), self.clip.truth(t)), 0.8, t)
@@ -105,7 +106,7 @@ class Runner(TestCase):
     """The parcel runner of the demo: legs, a coat that sways, a post in front of it from frame 53 on."""
 
     def test_one_outline_holds_until_the_post(self) -> None:
-        clip = Clip("runner")
+        clip = TrackedClip("runner")
         self.assertGreaterEqual(mean_overlap(runner_outlines(clip, 0, 52), clip, range(53)), 0.90)
 
     def test_confidence_finds_the_frames_that_went_astray(self) -> None:
@@ -115,7 +116,7 @@ class Runner(TestCase):
             ("window", Motion.FREE, 60),
             ("harbour", Motion.SIMILARITY, 40),
         ):
-            clip = Clip(scene)
+            clip = TrackedClip(scene)
             outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
             outline = with_steps(outline, tuple(follow_range(outline, clip.footage, 0, last, clip.width)))
             found = trust(outline, 0, last)
@@ -148,7 +149,7 @@ class CameraFootage(TestCase):
 
 class FromTheShell(TestCase):
     def test_mattes_outlines_and_confidence_are_written(self) -> None:
-        clip = Clip("glass")
+        clip = TrackedClip("glass")
         with tempfile.TemporaryDirectory() as held:
             folder = Path(held)
             drawing = DrawnOutline("glass", Joins.ADD, traced(clip.truth(4))[0])
@@ -166,7 +167,7 @@ class FromTheShell(TestCase):
             self.assertEqual(sorted(read_svg((folder / "out" / "outline.svg").read_text())), list(range(2, 10)))
 
     def test_bad_words_are_told(self) -> None:
-        clip = Clip("glass")
+        clip = TrackedClip("glass")
         with tempfile.TemporaryDirectory() as held:
             bad = Path(held) / "bad.svg"
             bad.write_text("<svg/>")

@@ -20,20 +20,20 @@ from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.following.mattes import follow_keys, follow_mattes, follow_people
 from kalyptra.core.following.outlines import OnLoss
-from kalyptra.core.matte.guided import guided
+from kalyptra.core.following.people.find import find_people
+from kalyptra.core.following.people.model import FILE
+from kalyptra.core.matte.closed_form import solved_edge
+from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.marks import marked_matte
-from kalyptra.core.matte.matting import solved_edge
-from kalyptra.core.matte.people.find import find_people
-from kalyptra.core.matte.people.model import FILE
 from kalyptra.core.matte.refine import edged, grown, limited
-from kalyptra.core.matte.steady import steadied
 from kalyptra.core.matte.stored import coverage_of
-from kalyptra.core.setup.document import Edge, Refine
-from kalyptra.core.setup.stored import How, Spot, Stroke
+from kalyptra.core.matte.temporal_median import temporal_median
+from kalyptra.core.setup.document.setup import Edge, Refine
+from kalyptra.core.setup.document.stored import How, Spot, Stroke
 from kalyptra.core.tests.moving import overlap, texture
 from kalyptra.shell import follow, people, plate
 from kalyptra.shell.benches import moving_figure
-from kalyptra.shell.benches.follow import Clip
+from kalyptra.shell.benches.follow import TrackedClip
 from kalyptra.shell.benches.mattes import overlap as overlap_of
 from kalyptra.shell.benches.moving_figure import MovingFigure
 from kalyptra.shell.benches.plate import Passing
@@ -49,14 +49,14 @@ def disc(x: float, y: float, radius: float, size: tuple[int, int] = (120, 160)) 
 
 
 @cache
-def figure(kind: moving_figure.Clip) -> MovingFigure:
+def figure(kind: moving_figure.TrackedClip) -> MovingFigure:
     return MovingFigure(kind)
 
 
 @cache
 def clerk() -> tuple[Codes, NDArray[np.float32]]:
     """The clerk of the ticket window at frame 24, 480 x 270 px, and the truth."""
-    clip = Clip("window")
+    clip = TrackedClip("window")
     codes = cv2.resize(clip.footage.picture(24).codes, (480, 270), interpolation=cv2.INTER_AREA)
     return codes, cv2.resize(clip.truth(24), (480, 270), interpolation=cv2.INTER_AREA)
 
@@ -78,7 +78,7 @@ class Pictures:
 
 class Marks(TestCase):
     def setUp(self) -> None:
-        clip = figure(moving_figure.Clip.RIGID)
+        clip = figure(moving_figure.TrackedClip.RIGID)
         self.codes, self.truth = clip.made(0)
         self.keep = Stroke(keep=True, width=24, points=((480, 150), (480, 380)))
 
@@ -86,7 +86,7 @@ class Marks(TestCase):
         return marked_matte(self.codes, marks, 1.0, under)
 
     def test_two_strokes_over_the_runner_find_it(self) -> None:
-        clip = Clip("runner")
+        clip = TrackedClip("runner")
         codes = np.ascontiguousarray(clip.footage.picture(0).codes)
         lines = (((465, 300), (478, 340), (470, 400), (500, 420)), ((455, 440), (462, 490)))
         matte = marked_matte(codes, [Stroke(keep=True, width=23, points=line) for line in lines], 0.75)
@@ -116,20 +116,20 @@ class Marks(TestCase):
 
 class Following(TestCase):
     def test_it_holds_on_to_what_turns_and_grows(self) -> None:
-        clip = figure(moving_figure.Clip.RIGID)
+        clip = figure(moving_figure.TrackedClip.RIGID)
         found = list(follow_mattes({0: clip.truth(0)}, clip, range(13)))
         self.assertEqual([one.frame for one in found], list(range(1, 13)))
         self.assertGreater(min(overlap_of(one.matte, clip.truth(one.frame)) for one in found), 0.95)
 
     def test_back_it_is_as_good_and_keys_are_left_alone(self) -> None:
-        clip = figure(moving_figure.Clip.CAMOUFLAGE)
+        clip = figure(moving_figure.TrackedClip.CAMOUFLAGE)
         keys = {4: clip.truth(4), 12: clip.truth(12)}
         found = {one.frame: one for one in follow_keys(keys, clip, 0, 15)}
         self.assertEqual(sorted(found), [t for t in range(16) if t not in keys])
         self.assertGreater(min(overlap_of(one.matte, clip.truth(t)) for t, one in found.items()), 0.93)
 
     def test_behind_a_bar_both_sides_help_and_the_frames_are_flagged(self) -> None:
-        clip = figure(moving_figure.Clip.OCCLUSION)
+        clip = figure(moving_figure.TrackedClip.OCCLUSION)
         found = {one.frame: one for one in follow_mattes({16: clip.truth(16), 46: clip.truth(46)}, clip, range(16, 47))}
         j = {t: overlap_of(one.matte, clip.truth(t)) for t, one in found.items()}
         self.assertGreater(np.mean(list(j.values())), 0.88)
@@ -156,7 +156,7 @@ class People(TestCase):
         self.assertEqual(digest, "8d13b7fae74af625c641226813616a2117bd6bca19eb3b75574621fc08557f27")
 
     def test_the_clerk_is_found_and_followed(self) -> None:
-        clip = Clip("window")
+        clip = TrackedClip("window")
         found = list(follow_people(clip.footage, range(20, 28), None, clip.width))
         self.assertEqual({one.how for one in found}, {How.PERSON})
         self.assertGreater(np.mean([overlap_of(one.matte, clip.truth(one.frame)) for one in found]), 0.92)
@@ -194,7 +194,7 @@ class Refining(TestCase):
         # He, Sun and Tang 2010: the filter's model is local and affine; a matte that is so everywhere comes through.
         codes = np.clip(texture(1, (60, 80), (0.5, 0.4, 0.3)), 0, 255).astype(np.uint8)
         matte = (codes.astype(np.float32) / 255 @ np.float32([0.5, 0.3, 0.1])).astype(np.float32)
-        np.testing.assert_allclose(guided(codes, matte, 4, 1e-9), matte, atol=2e-3)
+        np.testing.assert_allclose(guided_filter(codes, matte, 4, 1e-9), matte, atol=2e-3)
 
     @given(st.floats(-9, 9), st.floats(18, 30))
     @settings(max_examples=20, deadline=None)
@@ -227,10 +227,10 @@ class Refining(TestCase):
 
         mattes = [crawling(70 + 3 * i) for i in range(5)]
         true = disc(76.5, 60.5, 34)
-        steady = steadied(mattes[2], [mattes[i] for i in (0, 1, 3, 4)])
+        steady = temporal_median(mattes[2], [mattes[i] for i in (0, 1, 3, 4)])
         self.assertLess(np.abs(steady - true).sum(), 0.7 * np.abs(mattes[2] - true).sum())
         still = disc(76.5, 60.5, 34)
-        moved = steadied(still, [disc(70.5, 60.5, 34), disc(82.5, 60.5, 34)])
+        moved = temporal_median(still, [disc(70.5, 60.5, 34), disc(82.5, 60.5, 34)])
         self.assertGreater(overlap(moved, still), 0.985)
 
     def test_a_fine_edge_is_the_one_that_the_picture_was_made_with(self) -> None:
@@ -269,13 +269,13 @@ class Shell(TestCase):
         return [line.split(",") for line in (self.out / "confidence.csv").read_text().split()]
 
     def test_people(self) -> None:
-        clip = Clip("window")
+        clip = TrackedClip("window")
         self.assertEqual(people.main([str(clip.path), "--range", "20:22", "-o", str(self.out)]), 0)
         self.assertEqual([(a, c) for a, _, c in self.rows()[1:]], [(str(t), "person") for t in (20, 21, 22)])
         self.assertGreater(overlap(coverage_of(self.read("00021.png")), clip.truth(21)), 0.9)
 
     def test_following_mattes_and_the_plate_behind_them(self) -> None:
-        clip = Clip("runner")
+        clip = TrackedClip("runner")
         key = self.folder / "key.png"
         cv2.imwrite(str(key), np.round(clip.truth(2) * 255).astype(np.uint8))
         words = [str(clip.path), "--key", f"2={key}", "--range", "0:9", "-o", str(self.out)]
@@ -292,7 +292,7 @@ class Shell(TestCase):
         self.assertTrue(hole[clip.truth(5) > 0.5].mean() > 0.95)
 
     def test_bad_input_is_said_in_words(self) -> None:
-        clip = str(Clip("runner").path)
+        clip = str(TrackedClip("runner").path)
         cases = [
             (follow, [clip, "-o", "x"]),
             (follow, [clip, "--key", "3=nothing.png", "-o", str(self.out)]),

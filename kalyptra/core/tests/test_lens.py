@@ -23,7 +23,7 @@ from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting, blur
 from kalyptra.core.lens.iris import kernel
 from kalyptra.core.lens.optics import ThinLens, f_number_for
 from kalyptra.core.lens.scatter import Flat
-from kalyptra.core.setup.document import Iris
+from kalyptra.core.setup.document.setup import Iris
 from kalyptra.shell import still
 
 REFERENCE = Path(__file__).resolve().parents[4] / "shared" / "reference"

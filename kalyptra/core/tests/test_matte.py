@@ -14,11 +14,12 @@ from kalyptra.core.distance.stack import with_zones
 from kalyptra.core.matte.drawn import drawn_matte, outline_matte
 from kalyptra.core.plate.decontaminate import own_colour
 from kalyptra.core.plate.fill import fill
-from kalyptra.core.setup.curve import on_line
-from kalyptra.core.setup.document import Profile, Refine
-from kalyptra.core.setup.outline import Curve, Joins
-from kalyptra.core.setup.outline_at import OutlineAt
-from kalyptra.core.setup.shapes import ellipse, rounded_rectangle
+from kalyptra.core.setup.document.outline import Joins
+from kalyptra.core.setup.document.setup import Profile, Refine
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.shapes import ellipse, rounded_rectangle
+from kalyptra.core.setup.geometry.spline import on_line
+from kalyptra.core.setup.resolve.outline import OutlineAt
 
 SIZE = (90, 130)
 OVAL = Curve.model_validate(ellipse(63.3, 44.2, 70, 38, 24)).rows

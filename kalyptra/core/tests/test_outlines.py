@@ -9,18 +9,19 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kalyptra.core.setup.curve import mix_curves, on_line, with_points
-from kalyptra.core.setup.fit import fit_closed
-from kalyptra.core.setup.keyed import constant
-from kalyptra.core.setup.keying import drawn_outline, keyed_by_hand, with_steps
-from kalyptra.core.setup.outline import Curve, Joins, Outline
-from kalyptra.core.setup.outline_at import NEEDS_A_LOOK, Kind, placed_at, trust
-from kalyptra.core.setup.resolve import resolve
-from kalyptra.core.setup.shapes import ellipse, rounded_rectangle
-from kalyptra.core.setup.svg import DrawnOutline, NotOutlines, read_svg, write_svg
-from kalyptra.core.setup.track import Step
-from kalyptra.core.setup.upgrade import SetupError, read_setup
-from kalyptra.core.setup.warp import UNMOVED, mapped, matrix_of, numbers_of, share_of
+from kalyptra.core.edit.outline_keys import drawn_outline, keyed_by_hand, with_steps
+from kalyptra.core.setup.document.outline import Joins, Outline
+from kalyptra.core.setup.files.read import SetupError, read_setup
+from kalyptra.core.setup.files.svg import DrawnOutline, NotOutlines, read_svg, write_svg
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.fit import fit_closed
+from kalyptra.core.setup.geometry.shapes import ellipse, rounded_rectangle
+from kalyptra.core.setup.geometry.spline import mix_curves, on_line, with_points
+from kalyptra.core.setup.geometry.warp import UNMOVED, mapped, matrix_of, numbers_of, share_of
+from kalyptra.core.setup.resolve.look import resolve
+from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, placed_at, trust
+from kalyptra.core.setup.time.keyed import constant
+from kalyptra.core.setup.time.track import Step
 
 BOX = Curve.model_validate(rounded_rectangle(100, 60, 40, 30, 0))
 
@@ -113,7 +114,7 @@ class Confidence(TestCase):
         steps = tuple(Step(frame=f, held=0.8, visible=0.85) for f in range(1, 41))
         outline = with_steps(drawn_outline("line1", 0, BOX), steps)
         found = trust(outline, 0, 40)
-        self.assertEqual(found[0].kind, Kind.HAND)
+        self.assertEqual(found[0].kind, TrustKind.HAND)
         sure = [one.confidence for one in found]
         self.assertEqual(sure, sorted(sure, reverse=True))
         self.assertLess(sure[40], NEEDS_A_LOOK)
@@ -126,7 +127,7 @@ class Confidence(TestCase):
         found = trust(with_steps(drawn_outline("line1", 0, BOX), tuple(steps)), 0, 12)
         self.assertLess(found[5].confidence, NEEDS_A_LOOK)
         self.assertGreater(found[6].confidence, 0.9)
-        self.assertEqual(found[12].kind, Kind.BETWEEN)
+        self.assertEqual(found[12].kind, TrustKind.BETWEEN)
 
 
 class Freehand(TestCase):

@@ -12,15 +12,15 @@ from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.compose import Sources
+from kalyptra.core.following.plates import recover
+from kalyptra.core.following.register.median import median_of
 from kalyptra.core.frame import View, render_frame
-from kalyptra.core.kept import Folder
-from kalyptra.core.plate.against import against_plate
-from kalyptra.core.plate.behind import picture_behind
+from kalyptra.core.plate.clean_plate import clean_plate
 from kalyptra.core.plate.detail import fill_detailed
+from kalyptra.core.plate.difference_matte import difference_matte
 from kalyptra.core.plate.fill import fill
-from kalyptra.core.plate.median import median_of
-from kalyptra.core.recovering import recover
-from kalyptra.core.setup.upgrade import read_setup
+from kalyptra.core.setup.files.read import read_setup
+from kalyptra.core.store import FolderStore
 from kalyptra.shell.benches.plate import Passing, psnr, recovered_psnr
 
 
@@ -89,9 +89,9 @@ class Using(TestCase):
     def test_a_wrong_matte_is_mended_by_its_difference_from_the_plate(self) -> None:
         off = np.roll(self.truth, 2, axis=1)
         seen = np.ones(off.shape, bool)
-        mended = against_plate(self.light, off, self.plate, seen)
+        mended = difference_matte(self.light, off, self.plate, seen)
         self.assertLess(np.abs(mended - self.truth).sum(), 0.35 * np.abs(off - self.truth).sum())
-        np.testing.assert_array_equal(against_plate(self.light, off, self.plate, ~seen), off)
+        np.testing.assert_array_equal(difference_matte(self.light, off, self.plate, ~seen), off)
 
     def test_a_thin_thing_is_filled_along_the_lines_that_run_into_it(self) -> None:
         stripes = np.repeat((np.arange(80) // 10 % 2)[:, None], 120, axis=1)
@@ -109,18 +109,18 @@ class Using(TestCase):
         matte = np.zeros((60, 90), np.float32)
         matte[20:40, 30:50] = 1
         light[20:40, 30:50] = 0.6
-        behind, distances = picture_behind(light, dioptres, [matte], 0.0, nearest=[0.4])
+        behind, distances = clean_plate(light, dioptres, [matte], 0.0, nearest=[0.4])
         np.testing.assert_allclose(behind[20:40, 30:50], 0.2, atol=1e-3)
         np.testing.assert_allclose(distances[20:40, 30:50], 0.05, atol=1e-3)
         np.testing.assert_array_equal(behind[:, 50:], light[:, 50:])
-        blind, _ = picture_behind(light, dioptres, [matte], 0.0)
+        blind, _ = clean_plate(light, dioptres, [matte], 0.0)
         self.assertGreater(float(blind[30, 48, 0]), 0.5)
 
     def test_a_frame_is_made_with_the_patch_and_shows_where_it_was_seen(self) -> None:
         import tempfile
 
         with tempfile.TemporaryDirectory() as held:
-            store = Folder(__import__("pathlib").Path(held))
+            store = FolderStore(__import__("pathlib").Path(held))
             matte = store.keep(np.round(self.clip.truth(20) * 255).astype(np.uint8))
             ((_, patch),) = recover(self.clip, self.clip.truth, 0, 47, wanted=[20])
             assert patch is not None

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.proof.blur_size import FAR, LARGEST, NEAR, SHARP, blur_view
 from kalyptra.core.reading import iris_outline, read_frame
-from kalyptra.core.setup.distance import backdrop_at
-from kalyptra.core.setup.document import HeldRange, Iris, Lens, Setup
-from kalyptra.core.setup.focus import Focus, still_focus
+from kalyptra.core.setup.document.distance import backdrop_at
+from kalyptra.core.setup.document.focus import Focus, still_focus
+from kalyptra.core.setup.document.setup import HeldRange, Iris, Lens, Setup
 
 DISTANCES = st.floats(0.3, 200)
 

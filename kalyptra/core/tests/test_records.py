@@ -11,11 +11,11 @@ from unittest import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kalyptra.core.kept import RECORD, Folder, NotKept
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.records import WINDOW, Recorded
-from kalyptra.core.setup.resolve import resolve
-from kalyptra.core.setup.upgrade import SetupError, folded, read_setup
+from kalyptra.core.setup.document.records import WINDOW, Recorded
+from kalyptra.core.setup.document.setup import Setup
+from kalyptra.core.setup.files.read import SetupError, folded, read_setup
+from kalyptra.core.setup.resolve.look import resolve
+from kalyptra.core.store import RECORD, FolderStore, NotInStore
 
 NAMES = st.integers(0, 2**128 - 1).map(lambda number: f"{number:032x}")
 FRAMES = st.lists(st.integers(0, 3000), min_size=1, max_size=40, unique=True).map(sorted)
@@ -50,7 +50,7 @@ class InRecords(TestCase):
     def setUp(self) -> None:
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
-        self.store = Folder(Path(held.name))
+        self.store = FolderStore(Path(held.name))
 
     @given(setups())
     @settings(max_examples=25)
@@ -99,9 +99,9 @@ class InRecords(TestCase):
         def naming(*names: str) -> dict[str, Any]:
             return json.loads(json.dumps(small).replace(json.dumps([name]), json.dumps(list(names))))
 
-        with self.assertRaises(NotKept):
+        with self.assertRaises(NotInStore):
             read_setup(naming("a" * 32), self.store)
-        with self.assertRaises(NotKept):
+        with self.assertRaises(NotInStore):
             read_setup(naming("../../etc/passwd"), self.store)
         with self.assertRaisesRegex(SetupError, "in the order of their frames"):
             read_setup(naming(name, name), self.store)
@@ -109,7 +109,7 @@ class InRecords(TestCase):
         with self.assertRaisesRegex(SetupError, "valid integer"):
             read_setup(naming(wrong), self.store)
         self.store.path(name, RECORD).write_bytes(b"spoilt")
-        with self.assertRaises(NotKept):
+        with self.assertRaises(NotInStore):
             self.store.record(name)
 
     def test_a_setup_of_version_4_is_read_and_becomes_small(self) -> None:

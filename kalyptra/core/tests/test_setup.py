@@ -10,14 +10,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from kalyptra.core.setup.document import Footage, OutlineMatte, Setup, Subject
-from kalyptra.core.setup.focus import Focus, still_focus
-from kalyptra.core.setup.keyed import EASED, Ease, Handles, Key, Keyed, constant, ease_share, mix_distance, mix_linear
-from kalyptra.core.setup.outline import Curve, Outline
-from kalyptra.core.setup.resolve import resolve
-from kalyptra.core.setup.shapes import ellipse
-from kalyptra.core.setup.upgrade import SetupError, read_setup
-from kalyptra.core.setup.warp import UNMOVED
+from kalyptra.core.setup.document.focus import Focus, still_focus
+from kalyptra.core.setup.document.outline import Outline
+from kalyptra.core.setup.document.setup import Footage, OutlineMatte, Setup, Subject
+from kalyptra.core.setup.files.read import SetupError, read_setup
+from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.shapes import ellipse
+from kalyptra.core.setup.geometry.warp import UNMOVED
+from kalyptra.core.setup.resolve.look import resolve
+from kalyptra.core.setup.time.easing import EASED, Ease, Handles, ease_share
+from kalyptra.core.setup.time.keyed import Key, Keyed, constant, mix_distance, mix_linear
 
 frames = st.lists(st.integers(0, 500), min_size=1, max_size=8, unique=True).map(sorted)
 

@@ -32,12 +32,12 @@ from kalyptra.core import (
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.reader import Mended
 from kalyptra.core.importing import Channel, import_to_store
-from kalyptra.core.kept import Folder, NotKept, encoded, name_of
 from kalyptra.core.matte.stored import coverage_of, laid_over
-from kalyptra.core.setup.document import VERSION, Setup
-from kalyptra.core.setup.needs import frames_without, pictures_needed, spans
-from kalyptra.core.setup.stored import Fit, FoundMatte
-from kalyptra.core.setup.upgrade import read_setup
+from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
+from kalyptra.core.setup.document.setup import VERSION, Setup
+from kalyptra.core.setup.document.stored import Fit, FoundMatte
+from kalyptra.core.setup.files.read import read_setup
+from kalyptra.core.store import FolderStore, NotInStore, encoded, name_of
 from kalyptra.core.tests import material
 
 RATE = Rate(numerator=25, denominator=1)
@@ -57,7 +57,7 @@ class Store(TestCase):
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
-        self.store = Folder(self.folder / "kept")
+        self.store = FolderStore(self.folder / "kept")
 
     @given(
         arrays.arrays(
@@ -69,7 +69,7 @@ class Store(TestCase):
     def test_what_is_kept_comes_back_bit_for_bit_under_one_name(self, picture: NDArray[Any]) -> None:
         first = self.store.keep(picture)
         self.assertEqual(self.store.keep(picture), first)
-        np.testing.assert_array_equal(Folder(self.store.folder).picture(first), picture)
+        np.testing.assert_array_equal(FolderStore(self.store.folder).picture(first), picture)
 
     def test_two_who_bring_the_same_picture_at_once_publish_it_whole(self) -> None:
         picture = np.random.default_rng(5).integers(0, 255, (300, 400), np.uint8)
@@ -107,7 +107,7 @@ class Store(TestCase):
 
     def test_what_is_not_there_is_said_and_no_path_leads_out(self) -> None:
         for wrong in (name("a"), "../../etc/passwd", "", "A" * 32):
-            with self.assertRaises(NotKept):
+            with self.assertRaises(NotInStore):
                 self.store.picture(wrong)
 
     def test_a_setup_says_which_pictures_it_needs_and_where_none_is(self) -> None:

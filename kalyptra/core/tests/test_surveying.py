@@ -8,15 +8,15 @@ from unittest import TestCase
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.facts import ClipFacts, Kind, Rate, Transfer
+from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.reader import HeldPicture, Picture
 from kalyptra.core.compose import Sources
 from kalyptra.core.distance.imported import as_stored
+from kalyptra.core.edit.recipes import Recipe, with_recipe
 from kalyptra.core.frame import View, render_frame
-from kalyptra.core.setup.document import Setup
-from kalyptra.core.setup.recipes import Recipe, with_recipe
-from kalyptra.core.setup.shapes import ellipse
-from kalyptra.core.setup.upgrade import read_setup
+from kalyptra.core.setup.document.setup import Setup
+from kalyptra.core.setup.files.read import read_setup
+from kalyptra.core.setup.geometry.shapes import ellipse
 from kalyptra.core.surveying import Survey, survey, ways
 
 WIDTH, HEIGHT = 480, 270
@@ -36,7 +36,7 @@ class Shelf:
 
 def sources() -> Sources:
     codes = np.full((HEIGHT, WIDTH, 3), 120, np.uint8)
-    facts = ClipFacts(kind=Kind.STILL, container="still", codec="picture", width=WIDTH, height=HEIGHT, frames=10,
+    facts = ClipFacts(kind=FootageKind.STILL, container="still", codec="picture", width=WIDTH, height=HEIGHT, frames=10,
                       rate=Rate(numerator=25, denominator=1), transfer=Transfer.SRGB, bits=8)  # fmt: skip
     return Sources(HeldPicture(facts, Picture(codes, Transfer.SRGB)), WIDTH, Shelf())
 

@@ -17,7 +17,7 @@ from unittest import TestCase, mock
 import psycopg
 
 from kalyptra.launch import cluster, commands, supervise, system
-from kalyptra.launch.paths import Stop
+from kalyptra.launch.paths import CannotGoOn
 
 
 class Private(TestCase):
@@ -108,7 +108,7 @@ class Private(TestCase):
         self.assertEqual(self.kept(one), "lantern")
         password = one.password_file.read_text()
         one.password_file.unlink()
-        with self.assertRaisesRegex(Stop, "is gone. Nothing was changed"):
+        with self.assertRaisesRegex(CannotGoOn, "is gone. Nothing was changed"):
             one.start()
         one.stop()
         self.assertTrue(one.start())
@@ -119,7 +119,7 @@ class Private(TestCase):
         version = one._data() / "PG_VERSION"
         release = version.read_text()
         version.write_text("9\n")
-        with self.assertRaisesRegex(Stop, "made by PostgreSQL 9; .* Nothing was changed"):
+        with self.assertRaisesRegex(CannotGoOn, "made by PostgreSQL 9; .* Nothing was changed"):
             one.start()
         version.write_text(release)
         self.assertTrue(one.start())
@@ -130,7 +130,7 @@ class Private(TestCase):
         other = self.folder / "database-main" / "letters.txt"
         other.parent.mkdir()
         other.write_text("dear lamplighter")
-        with self.assertRaisesRegex(Stop, "what lies there is none"):
+        with self.assertRaisesRegex(CannotGoOn, "what lies there is none"):
             cluster.Cluster().start()
         self.assertEqual(other.read_text(), "dear lamplighter")
 
@@ -169,7 +169,7 @@ class Missing(TestCase):
         missing = {**system.CHECKS, "postgresql": lambda: False}
         self.enterContext(mock.patch.object(system, "CHECKS", missing))
         self.enterContext(mock.patch.object(os, "geteuid", lambda: 1000))
-        with self.assertRaises(Stop) as told:
+        with self.assertRaises(CannotGoOn) as told:
             system.need(["python3-venv", "postgresql"])
         self.assertIn("apt-get install --no-install-recommends -y postgresql\n", str(told.exception))
         self.assertIn("Nothing was changed", str(told.exception))
@@ -207,7 +207,7 @@ class Supervising(TestCase):
         broken = supervise.Child("broken", [sys.executable, "-c", "raise SystemExit('no lamp oil')"])
         one = supervise.Supervisor(dict(os.environ), [broken])
         broken.start(one.env)
-        with self.assertRaisesRegex(Stop, "no lamp oil"):
+        with self.assertRaisesRegex(CannotGoOn, "no lamp oil"):
             for _ in range(200):
                 one._revive()
                 time.sleep(0.05)

@@ -11,21 +11,21 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from kalyptra.core import Clip, Curve, Folder, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
+from kalyptra.core import ClipExtent, Curve, FolderStore, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.scene import DEMO
 from kalyptra.shell.trials.instance import Client, Instance
 
 FRAMES = 7500
 SECONDS = 4.0
-CLIP = Clip(1920, 1080, FRAMES)
+CLIP = ClipExtent(1920, 1080, FRAMES)
 FLAGS = ("--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage")  # fmt: skip
 
 
 def run() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as name:
-        store = Folder(Path(name))
+        store = FolderStore(Path(name))
         for title in ("runner", "window", "glass"):
             setup = read_setup((DEMO.parent / title / "setup.json").read_text())
             yield Figure(f"setup of the demo's {title}", _size(folded(setup, store)) / 1000, "kB", 30)
@@ -68,7 +68,7 @@ def _size(document: dict[str, Any]) -> int:
     return len(json.dumps(document))
 
 
-def _change(document: dict[str, Any], store: Folder) -> None:
+def _change(document: dict[str, Any], store: FolderStore) -> None:
     """What the server does with a change, database and picture apart: read the setup, change it, and keep it."""
     setup = read_setup(json.dumps(document), store)
     feathered = Put(path=f"subjects.{setup.subjects[0].id}.refine.feather_in", value=3)

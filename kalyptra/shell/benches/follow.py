@@ -47,7 +47,7 @@ OCCLUSION = 53
 """First frame of the runner's clip in which the post hides part of the body."""
 
 
-class Clip:
+class TrackedClip:
     """A demo clip as its proxy, with its truth."""
 
     def __init__(self, scene: str) -> None:
@@ -101,13 +101,13 @@ def traced(truth: NDArray[np.float32], tolerance: float = 1.0) -> list[Curve]:
     return [fit_closed((one[:, 0] + 0.5) / 4, tolerance) for one in lines if cv2.contourArea(one) > least]
 
 
-def runner_outlines(clip: Clip, first: int, last: int) -> list[Outline]:
+def runner_outlines(clip: TrackedClip, first: int, last: int) -> list[Outline]:
     """The runner's body and lantern, each drawn once, at the first frame, and followed."""
     outlines = [drawn_outline(f"line{i}", first, curve) for i, curve in enumerate(traced(clip.truth(first)))]
     return [with_steps(one, tuple(follow_range(one, clip.footage, first, last, clip.width))) for one in outlines]
 
 
-def mended(clip: Clip, outlines: Sequence[Outline], frame: int) -> list[Outline]:
+def mended(clip: TrackedClip, outlines: Sequence[Outline], frame: int) -> list[Outline]:
     """The outlines drawn anew at a frame, and followed again from there."""
     drawn = traced(clip.truth(frame))
     made = [keyed_by_hand(one, frame, new) for one, new in zip(outlines, drawn, strict=False)]
@@ -115,7 +115,7 @@ def mended(clip: Clip, outlines: Sequence[Outline], frame: int) -> list[Outline]
     return [with_steps(one, tuple(follow_range(one, clip.footage, 0, clip.frames - 1, clip.width))) for one in made]
 
 
-def post(clip: Clip) -> Outline:
+def post(clip: TrackedClip) -> Outline:
     """The mooring post, drawn at the first frame and followed, to be taken away."""
     with av.open(str(clip.folder / "distance.mkv")) as container:
         codes = next(iter(container.decode(video=0))).to_ndarray(format="gray16le")
@@ -127,12 +127,12 @@ def post(clip: Clip) -> Outline:
     return with_steps(outline, tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width)))
 
 
-def mean_overlap(outlines: Sequence[Outline], clip: Clip, frames: range) -> float:
+def mean_overlap(outlines: Sequence[Outline], clip: TrackedClip, frames: range) -> float:
     return float(np.mean([clip.overlap(outlines, frame) for frame in frames]))
 
 
 def run() -> Iterator[Figure]:
-    clip = Clip("runner")
+    clip = TrackedClip("runner")
     outlines = runner_outlines(clip, 0, clip.frames - 1)
     until = range(OCCLUSION)
     yield Figure("J, runner, one outline, until the post", mean_overlap(outlines, clip, until), "", 0.90, True)
@@ -155,7 +155,7 @@ def confidence() -> Iterator[Figure]:
     """How well frames that went astray are known."""
     wrong, doubted = [], []
     for scene in ("runner", "window", "harbour", "glass"):
-        clip = Clip(scene)
+        clip = TrackedClip(scene)
         for motion in (Motion.SIMILARITY, Motion.FREE):
             outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
             steps = tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width))
@@ -168,7 +168,7 @@ def confidence() -> Iterator[Figure]:
     yield Figure("found frames that have J under 0.85 (precision)", both / max(sum(doubted), 1), "", 0.6, True)
 
 
-def cpu_a_frame(clip: Clip, motion: Motion) -> float:
+def cpu_a_frame(clip: TrackedClip, motion: Motion) -> float:
     """Least CPU of three runs over the first second, pictures decoded before."""
     frames = range(25)
 

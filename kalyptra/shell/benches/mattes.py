@@ -14,10 +14,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import Carried, How, Stroke, coverage_of, follow_mattes, follow_people, marked_matte
+from kalyptra.core import How, PropagatedMatte, Stroke, coverage_of, follow_mattes, follow_people, marked_matte
 from kalyptra.shell.benches import moving_figure
 from kalyptra.shell.benches.figure import Figure, cpu_ms
-from kalyptra.shell.benches.follow import Clip
+from kalyptra.shell.benches.follow import TrackedClip
 from kalyptra.shell.benches.moving_figure import MovingFigure
 
 SECOND = 61
@@ -32,7 +32,7 @@ def overlap(matte: NDArray[Any], truth: NDArray[np.float32]) -> float:
     return float((mine & true).sum() / either) if either else 1.0
 
 
-def overlaps(found: Iterable[Carried], clip: MovingFigure | Clip) -> list[float]:
+def overlaps(found: Iterable[PropagatedMatte], clip: MovingFigure | TrackedClip) -> list[float]:
     return [overlap(one.matte, clip.truth(one.frame)) for one in found]
 
 
@@ -45,7 +45,7 @@ def under_the_curve(sure: Sequence[float], wrong: Sequence[bool]) -> float:
 
 def run() -> Iterator[Figure]:
     goals = {"rigid": (0.93, 0.85), "bending": (0.93, 0.85), "camouflage": (0.90, 0.80)}
-    for kind in moving_figure.Clip:
+    for kind in moving_figure.FigureClip:
         clip = MovingFigure(kind)
         last = clip.frames - 1
         if kind.value in goals:
@@ -56,7 +56,7 @@ def run() -> Iterator[Figure]:
         keys = {0: clip.truth(0), last: clip.truth(last)}
         found = list(follow_mattes(keys, clip, range(clip.frames)))
         both = overlaps(found, clip)
-        hidden = kind is moving_figure.Clip.OCCLUSION
+        hidden = kind is moving_figure.FigureClip.OCCLUSION
         yield Figure(f"J, {kind.value}, two keys, mean", float(np.mean(both)), "", 0.90 if hidden else 0.95, True)
         yield Figure(f"J, {kind.value}, two keys, least", min(both), "", None if hidden else 0.90, True)
         if hidden:
@@ -72,7 +72,7 @@ def _on_the_demo() -> Iterator[Figure]:
     sure: list[float] = []
     wrong: list[bool] = []
     for scene in ("runner", "window", "glass", "harbour"):
-        clip = Clip(scene)
+        clip = TrackedClip(scene)
         found = list(follow_mattes({0: clip.truth(0)}, clip.footage, range(clip.frames)))
         j = overlaps(found, clip)
         frames = 52 if scene == "runner" else SECOND - 1
@@ -84,20 +84,20 @@ def _on_the_demo() -> Iterator[Figure]:
 
 
 def _people() -> Iterator[Figure]:
-    clip = Clip("window")
+    clip = TrackedClip("window")
     found = list(follow_people(clip.footage, range(clip.frames), None, clip.width))
     yield Figure("J, people on the ticket window, mean", float(np.mean(overlaps(found, clip))), "", 0.92, True)
 
 
 def _cost() -> Iterator[Figure]:
-    clip = MovingFigure(moving_figure.Clip.BENDING)
+    clip = MovingFigure(moving_figure.FigureClip.BENDING)
     frames = range(25)
     for frame in frames:
         clip.made(frame)
     yield Figure(
         "following a matte, 960x540, CPU a frame", _cpu(follow_mattes({0: clip.truth(0)}, clip, frames)), "ms", 110.0
     )
-    window = Clip("window")
+    window = TrackedClip("window")
     pictures = {frame: window.footage.picture(frame) for frame in frames}
 
     class Held:
@@ -112,7 +112,7 @@ def _cost() -> Iterator[Figure]:
     yield Figure(
         "finding people, 960x540, CPU a frame", _cpu(follow_people(Held(), frames, None, window.width)), "ms", 30.0
     )
-    codes = np.asarray(Clip("runner").footage.picture(0).codes, np.uint8)
+    codes = np.asarray(TrackedClip("runner").footage.picture(0).codes, np.uint8)
     marks = [Stroke(keep=True, width=23, points=((465, 300), (478, 340), (470, 400), (500, 420))),
              Stroke(keep=True, width=23, points=((455, 440), (462, 490))),
              Stroke(keep=False, width=23, points=((545, 350), (560, 470)))]  # fmt: skip
@@ -120,7 +120,7 @@ def _cost() -> Iterator[Figure]:
     yield Figure("a matte from three marks, 960x540", taken, "ms", 800.0)
 
 
-def _cpu(found: Iterator[Carried]) -> float:
+def _cpu(found: Iterator[PropagatedMatte]) -> float:
     """Median CPU milliseconds of a frame, after the first ones."""
     taken = []
     while True:

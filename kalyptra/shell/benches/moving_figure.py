@@ -20,7 +20,7 @@ WIDTH, HEIGHT, FRAMES = 960, 540, 60
 SIDE = 600
 
 
-class Clip(StrEnum):
+class FigureClip(StrEnum):
     """What happens: it turns and scales; bends, too; in the colours of its background; and behind a bar that passes."""
 
     RIGID = "rigid"
@@ -33,7 +33,7 @@ class Clip(StrEnum):
 class MovingFigure:
     """A clip as a source of pictures, with its truth."""
 
-    clip: Clip
+    clip: FigureClip
     facts: Any = None
     frames: int = FRAMES
     _made: dict[int, tuple[NDArray[np.uint8], NDArray[np.float32]]] = field(default_factory=dict)
@@ -58,7 +58,7 @@ class MovingFigure:
         from skimage import data
 
         left, right, _ = data.stereo_motorcycle()
-        if self.clip is Clip.CAMOUFLAGE:
+        if self.clip is FigureClip.CAMOUFLAGE:
             figure, behind = _sized(left, (1100, 750))[80:680, 250:850], _sized(left, (1500, 1000)) * 0.95
         else:
             figure, behind = _sized(data.coffee(), (SIDE, SIDE)), _sized(right, (1500, 1000))
@@ -72,7 +72,7 @@ class MovingFigure:
         motion = cv2.getRotationMatrix2D((SIDE / 2, SIDE / 2), float(12 * np.sin(0.8 * turn)), float(scale))
         motion[:, 2] += [480 + 100 * np.sin(0.9 * turn) - SIDE / 2, 285 + 20 * np.sin(1.2 * turn) - SIDE / 2]
         shape = _figure()
-        if self.clip is not Clip.RIGID:
+        if self.clip is not FigureClip.RIGID:
             y, x = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32)
             along = x + 16 * np.sin(frame * 0.16 + y / 110) * np.clip(np.abs(y - 300) / 200, 0, 1)
             up = y + 14.4 * np.sin(frame * 0.2) * np.clip((x - 300) / 120, -1.2, 1.2)
@@ -86,7 +86,7 @@ class MovingFigure:
         back = cv2.warpAffine(behind, away, size, borderMode=cv2.BORDER_REFLECT)
         back = cv2.GaussianBlur(back, (0, 0), 1.0)
         codes = front * matte[..., None] + back * (1 - matte[..., None])
-        if self.clip is Clip.OCCLUSION:
+        if self.clip is FigureClip.OCCLUSION:
             left = 1050 - 20 * frame
             a, b = max(0, left), min(WIDTH, left + 110)
             if b > a:

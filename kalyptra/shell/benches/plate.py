@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from kalyptra.core import (
     ClipFacts,
     CutOut,
-    Kind,
+    FootageKind,
     Picture,
     Plate,
     Rate,
@@ -28,7 +28,7 @@ from kalyptra.core import (
     to_light,
 )
 from kalyptra.shell.benches.figure import Figure
-from kalyptra.shell.benches.follow import Clip
+from kalyptra.shell.benches.follow import TrackedClip
 from kalyptra.shell.benches.truth import Moment, moments
 
 GRAIN = 2.0
@@ -53,7 +53,7 @@ class Passing:
 
         self._place = cv2.resize(data.stereo_motorcycle()[1], (1400, 900), interpolation=cv2.INTER_AREA)
         self.facts = ClipFacts(
-            kind=Kind.SEQUENCE, container="made", codec="made", width=self.size[1], height=self.size[0],
+            kind=FootageKind.SEQUENCE, container="made", codec="made", width=self.size[1], height=self.size[0],
             rate=Rate(numerator=25, denominator=1), frames=self.frames, transfer=Transfer.SRGB, bits=8,
         )  # fmt: skip
 
@@ -111,7 +111,7 @@ def run() -> Iterator[Figure]:
 def rings() -> Iterator[Figure]:
     """The ring around the runner through the lens: with the plate recovered, filled, and by the naive way; all with the
     matte that Kalyptra followed from one key."""
-    clip = Clip("runner")
+    clip = TrackedClip("runner")
     facts = ClipFacts.model_validate(json.loads((clip.folder / "prepared.json").read_text())["facts"])
     chosen = [one for one in moments() if one.name.startswith("runner")]
     frames = sorted({_frame(one) for one in chosen})

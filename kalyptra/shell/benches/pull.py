@@ -6,16 +6,15 @@ import json
 import threading
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
 
 import cv2
 
 from kalyptra.core import (
     ClipFacts,
     HeldPicture,
+    MatteCache,
     PictureSource,
     Quality,
-    Recent,
     Sources,
     keep_freed_memory,
     open_clip,
@@ -38,7 +37,7 @@ def run() -> Iterator[Figure]:
     facts, proxy = ClipFacts.model_validate(prepared["facts"]), ClipFacts.model_validate(prepared["proxy_facts"])
     setup = read_setup((folder / "setup.json").read_text())
     own = threading.local()
-    mattes: Recent[Any] = Recent(most=48)  # as the viewer has it
+    mattes = MatteCache(most=48)  # as the viewer has it
 
     def reader() -> PictureSource:
         if not hasattr(own, "reader"):
@@ -49,7 +48,7 @@ def run() -> Iterator[Figure]:
     def frame(number: int) -> None:
         footage = HeldPicture(proxy, shrink(reader().picture(number), 960))
         codes = render_frame(
-            setup, number, Sources(footage, facts.width, name=str(number), recent=mattes), quality=Quality.PREVIEW
+            setup, number, Sources(footage, facts.width, mattes=mattes.of(str(number))), quality=Quality.PREVIEW
         )
         cv2.imencode(".jpg", codes[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
 

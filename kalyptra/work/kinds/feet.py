@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from kalyptra.core import Command, Setup, TakeFeet, feet, grounded, matte_name, pictures_needed
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.work.kinds.order import Gone, NotTaken, Order, SubjectId, Task, saved_subject, subject_in
 
 
@@ -28,15 +28,15 @@ class FindFeet(Order):
         subject = subject_in(shot.setup, self.subject)
         if subject is None:
             raise Gone("the subject is not in the setup any more")
-        if kept.fetch(pictures_needed(shot.setup, *self.span)):
+        if store.fetch(pictures_needed(shot.setup, *self.span)):
             raise Gone("a matte is not in the store any more; follow the subject again")
         size = shot.media.facts.width, shot.media.facts.height
-        before = task.found.of()
+        before = task.findings.of()
         done = self.frames.index(before[-1][0]) + 1 if before else 0
-        for foot in feet(subject, self.frames[done:], size, kept.store()):
+        for foot in feet(subject, self.frames[done:], size, store.local()):
             done += 1
             if foot:
-                task.found.add(list(foot))
+                task.findings.add(list(foot))
             if not task.note(done, None):
                 return None
         missing = len(self.frames) - len(self._grounded(task))
@@ -45,9 +45,9 @@ class FindFeet(Order):
         return f"No foot is seen in {missing} of {len(self.frames)} frames; there it goes on as around them."
 
     def _grounded(self, task: Task) -> list[tuple[int, float, float]]:
-        return grounded([tuple(foot) for foot in task.found.of()])
+        return grounded([tuple(foot) for foot in task.findings.of()])
 
-    def findings(self, task: Task) -> list[Command]:
+    def commands(self, task: Task) -> list[Command]:
         subject = subject_in(task.shot.setup, self.subject)
         if subject is None:
             raise Gone("the subject is not in the setup any more")

@@ -21,7 +21,7 @@ from kalyptra.core import (
     map_to_store,
     probe,
 )
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.files import local_path
 from kalyptra.work.kinds.order import NotTaken, Order, SubjectId, Task, subject_in
 from kalyptra.work.models import Follow
@@ -34,17 +34,17 @@ class BringFile(Order):
     channel: Channel = Channel.LUMA
 
     def run(self, task: Task) -> str | None:
-        task.found.forget()
+        task.findings.forget()
         path = local_path(task.row.file)
         facts = probe(path, Rate(numerator=25, denominator=1))
         _last(task, facts.frames)
 
         def on_picture(done: int, name: str) -> bool:
-            kept.share([name])
-            task.found.add(name)
+            store.share([name])
+            task.findings.add(name)
             return task.note(done, None)
 
-        return import_to_store(path, facts, self.channel, kept.store().folder, on_picture, task.go_on)
+        return import_to_store(path, facts, self.channel, store.local().folder, on_picture, task.go_on)
 
 
 class BringMatte(BringFile):
@@ -61,8 +61,8 @@ class BringMatte(BringFile):
         if subject_in(setup, self.subject) is None:
             raise NotTaken("That subject is not in the saved setup. Save it, then bring its matte.")
 
-    def findings(self, task: Task) -> list[Command]:
-        return [TakeMatteFile(subject=self.subject, title=self.title, frames=tuple(task.found.of()))]
+    def commands(self, task: Task) -> list[Command]:
+        return [TakeMatteFile(subject=self.subject, title=self.title, frames=tuple(task.findings.of()))]
 
 
 class BringPlate(BringFile):
@@ -71,8 +71,8 @@ class BringPlate(BringFile):
     what: Literal["plate-file"] = "plate-file"
     channel: Channel = Channel.COLOUR
 
-    def findings(self, task: Task) -> list[Command]:
-        return [TakePlateFile(title=self.title, frames=tuple(task.found.of()))]
+    def commands(self, task: Task) -> list[Command]:
+        return [TakePlateFile(title=self.title, frames=tuple(task.findings.of()))]
 
 
 class BringMap(BringFile):
@@ -98,20 +98,20 @@ class BringMap(BringFile):
             raise NotTaken(f"There are {count} sources of distance, and no more are taken. Remove one first.")
 
     def run(self, task: Task) -> str | None:
-        task.found.forget()
+        task.findings.forget()
 
         def on_map(done: int, of: int, name: str) -> bool:
             if done == 1:
                 _last(task, of)
-            kept.share([name])
-            task.found.add(name)
+            store.share([name])
+            task.findings.add(name)
             return task.note(done, None)
 
-        map_to_store(local_path(task.row.file), self.channel, kept.store().folder, on_map, task.go_on)
+        map_to_store(local_path(task.row.file), self.channel, store.local().folder, on_map, task.go_on)
         return ""
 
-    def findings(self, task: Task) -> list[Command]:
-        return [TakeMapFile(source=self.source, title=self.title, frames=tuple(task.found.of()))]
+    def commands(self, task: Task) -> list[Command]:
+        return [TakeMapFile(source=self.source, title=self.title, frames=tuple(task.findings.of()))]
 
 
 def _last(task: Task, frames: int) -> None:

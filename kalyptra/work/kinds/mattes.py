@@ -9,10 +9,10 @@ from typing import Literal
 import numpy as np
 
 from kalyptra.core import (
-    Carried,
     Command,
     FoundMatte,
     OnLoss,
+    PropagatedMatte,
     Setup,
     Spot,
     TakeMattes,
@@ -21,7 +21,7 @@ from kalyptra.core import (
     follow_people,
     open_clip,
 )
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.files import local_path
 from kalyptra.work.kinds.order import Gone, NotTaken, Order, SubjectId, Task, lost_at, saved_subject, subject_in
 
@@ -39,13 +39,13 @@ class _Mattes(Order):
         if not isinstance(saved_subject(setup, self.subject).matte, FoundMatte):
             raise NotTaken("This subject's matte is not one that is found. Make a subject with the brush first.")
 
-    def _keep(self, task: Task, found: Iterator[Carried]) -> bool:
+    def _keep(self, task: Task, found: Iterator[PropagatedMatte]) -> bool:
         """Put what is found into the store; whether it came to an end of its own."""
         for one in found:
-            name = kept.store().keep(one.matte)
-            kept.share([name])
-            task.found.add([one.frame, name, one.sure, one.how.value])
-            if not task.note(len(task.found.of()), None):
+            name = store.local().keep(one.matte)
+            store.share([name])
+            task.findings.add([one.frame, name, one.sure, one.how.value])
+            if not task.note(len(task.findings.of()), None):
                 return False
         return True
 
@@ -68,7 +68,7 @@ class FollowMattes(_Mattes):
         media, subject = task.shot.media, subject_in(task.shot.setup, self.subject)
         if subject is None or not isinstance(subject.matte, FoundMatte):
             raise Gone("the subject is not in the setup any more")
-        before = task.found.of()
+        before = task.findings.of()
         names = {key.frame: key.matte for key in subject.matte.keys if key.frame in self.frames}
         begin = before[-1][0] if before else self.start  # taken up, it goes on from the newest matte
         if begin not in names:
@@ -77,18 +77,18 @@ class FollowMattes(_Mattes):
                 raise Gone("there is no matte at the frame to start from; make marks there first")
             names[begin] = first
         frames = self.frames[self.frames.index(begin) :]
-        if kept.fetch(names[one] for one in frames if one in names):
+        if store.fetch(names[one] for one in frames if one in names):
             raise Gone("a matte that was made by hand is not in the store any more; make its marks again")
-        keys = {one: coverage_of(kept.store().picture(names[one])) for one in frames if one in names}
+        keys = {one: coverage_of(store.local().picture(names[one])) for one in frames if one in names}
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             if not self._keep(task, follow_mattes(keys, footage, frames, self.on_loss)):
                 return None
-        found = task.found.of()
+        found = task.findings.of()
         last = found[-1][0] if found else self.start
         return "" if not found or last == self.end or self.end in names else lost_at(last)
 
-    def findings(self, task: Task) -> list[Command]:
-        found = tuple(task.found.of())
+    def commands(self, task: Task) -> list[Command]:
+        found = tuple(task.findings.of())
         return [TakeMattes(subject=self.subject, frames=found)] if found else []
 
 
@@ -102,9 +102,9 @@ class FindPeople(_Mattes):
         media = task.shot.media
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
 
-            def all_found() -> Iterator[Carried]:
+            def all_found() -> Iterator[PropagatedMatte]:
                 for frames in self._ways():
-                    done = {one[0]: one for one in task.found.of()}
+                    done = {one[0]: one for one in task.findings.of()}
                     rest = [one for one in frames if one not in done]
                     if not rest:
                         continue
@@ -115,7 +115,7 @@ class FindPeople(_Mattes):
 
             if not self._keep(task, all_found()):
                 return None
-        found = task.found.of()
+        found = task.findings.of()
         nobody = sum(one[3] == "nobody" for one in found)
         if nobody == len(found):
             return "Nobody is seen in any frame. Mark the subject with the brush instead."
@@ -128,8 +128,8 @@ class FindPeople(_Mattes):
         at = min(max(self.spot.frame, low), high)
         return [range(at, high + 1), range(at, low - 1, -1)]
 
-    def findings(self, task: Task) -> list[Command]:
-        found = tuple(sorted(task.found.of()))
+    def commands(self, task: Task) -> list[Command]:
+        found = tuple(sorted(task.findings.of()))
         if not found:
             return []
         return [TakeMattes(subject=self.subject, frames=found, people=True, person=self.spot)]
@@ -138,9 +138,9 @@ class FindPeople(_Mattes):
 def _spot_in(found: list[object], spot: Spot, width: int) -> Spot:
     """The middle of a matte that was found; the spot itself where it is empty or gone."""
     name = str(found[1])
-    if kept.fetch([name]):
+    if store.fetch([name]):
         return spot
-    matte = coverage_of(kept.store().picture(name))
+    matte = coverage_of(store.local().picture(name))
     ys, xs = np.nonzero(matte > 0.5)
     if len(xs) == 0:
         return spot

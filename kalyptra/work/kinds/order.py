@@ -30,13 +30,13 @@ class Task:
     """Work under way.
 
     Attributes:
-        found: what was found so far, also before it was taken up.
+        findings: what was found so far, also before it was taken up.
         note: told how many frames are done, now and then with what the page shows of the newest; whether to go on.
         go_on: whether to go on.
     """
 
     row: Follow
-    found: Findings
+    findings: Findings
     note: Callable[[int, dict[str, Any] | None], bool]
     go_on: Callable[[], bool]
 
@@ -91,7 +91,7 @@ class Order(BaseModel):
         """
         raise NotImplementedError
 
-    def findings(self, task: Task) -> list[Command]:
+    def commands(self, task: Task) -> list[Command]:
         """What was found, as commands on a setup."""
         raise NotImplementedError
 

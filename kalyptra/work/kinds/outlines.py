@@ -50,7 +50,7 @@ class FollowOutlines(Order):
     def run(self, task: Task) -> str | None:
         media, subject = task.shot.media, subject_in(task.shot.setup, self.subject)
         drawn = {one.id: one for one in (outlines_of(subject.matte) if subject else ()) if one.id in self.outlines}
-        steps = {name: [Step.model_validate(one) for one in task.found.of(name)] for name in drawn}
+        steps = {name: [Step.model_validate(one) for one in task.findings.of(name)] for name in drawn}
         done = max((len(one) for one in steps.values()), default=0)
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             runs = {
@@ -69,7 +69,7 @@ class FollowOutlines(Order):
                         del runs[name]
                     else:
                         steps[name].append(step)
-                        task.found.add(step.model_dump(mode="json"), name)
+                        task.findings.add(step.model_dump(mode="json"), name)
                 if not runs:
                     return lost_at(self.frames[done])
                 done += 1
@@ -85,7 +85,8 @@ class FollowOutlines(Order):
         points = {name: {"points": placed_points(outline, frame)} for name, outline in outlines.items()}
         return {"frame": frame, "outlines": {self.subject: points}}
 
-    def findings(self, task: Task) -> list[Command]:
+    def commands(self, task: Task) -> list[Command]:
         return [
-            TakeSteps(subject=self.subject, outline=name, steps=tuple(task.found.of(name))) for name in task.found.names
+            TakeSteps(subject=self.subject, outline=name, steps=tuple(task.findings.of(name)))
+            for name in task.findings.names
         ]

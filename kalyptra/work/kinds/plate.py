@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from kalyptra.core import Command, PlatePatch, Setup, TakePatches, pictures_needed, recover_to_store
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.files import local_path
 from kalyptra.work.kinds.order import Gone, NotTaken, Order, Task
 
@@ -22,23 +22,23 @@ class RecoverPlate(Order):
     def run(self, task: Task) -> str | None:
         shot, media = task.shot, task.shot.media
         first, last = self.span
-        if kept.fetch(pictures_needed(shot.setup, first, last)):
+        if store.fetch(pictures_needed(shot.setup, first, last)):
             raise Gone("a matte is not in the store any more; follow the subject again")
-        before = max((one[0] + 1 - first for one in task.found.of()), default=0)
+        before = max((one[0] + 1 - first for one in task.findings.of()), default=0)
         if first + before > last:
             return ""
 
         def on_patch(done: int, patch: PlatePatch | None) -> bool:
             if patch is not None:
-                kept.share([patch.picture])
-                task.found.add(list(patch))
+                store.share([patch.picture])
+                task.findings.add(list(patch))
             return task.note(before + done, None)
 
         return recover_to_store(
-            shot.setup, local_path(media.file), media.facts, kept.store().folder, first + before, last, on_patch,
+            shot.setup, local_path(media.file), media.facts, store.local().folder, first + before, last, on_patch,
             task.go_on,
         )  # fmt: skip
 
-    def findings(self, task: Task) -> list[Command]:
-        found = tuple(task.found.of())
+    def commands(self, task: Task) -> list[Command]:
+        found = tuple(task.findings.of())
         return [TakePatches(patches=found)] if found else []

@@ -15,7 +15,7 @@ from django.test import override_settings
 
 from kalyptra.core import coverage_of, read_setup
 from kalyptra.core.tests.material import card
-from kalyptra.library import kept, revisions
+from kalyptra.library import revisions, store
 from kalyptra.library.models import Shot
 from kalyptra.work import orders, tasks
 from kalyptra.work.kinds import (
@@ -46,7 +46,7 @@ class Found(JobCase):
 
     def found(self) -> Shot:
         shot = self.ready()
-        key = {"frame": 2, "matte": kept.store().keep(corner())}
+        key = {"frame": 2, "matte": store.local().keep(corner())}
         subject = {"id": "cards", "name": "Cards", "matte": {"kind": "found", "keys": [key]},
                    "distance": {"keys": [{"frame": 0, "value": 2}]}}  # fmt: skip
         setup = read_setup(shot.setup.model_dump(mode="json") | {"subjects": [subject]})
@@ -67,12 +67,12 @@ class Found(JobCase):
             self.assertEqual(done.state, "done", done.message)
         matte = self.now(shot).subjects[0].matte
         self.assertEqual([one.frame for one in matte.frames], [0, 1, 3, 4, 5, 6, 7, 8, 9])
-        shown = coverage_of(kept.store().picture(matte.at(9)))
+        shown = coverage_of(store.local().picture(matte.at(9)))
         self.assertGreater(shown[: shown.shape[0] // 5, : shown.shape[1] // 5].mean(), 0.9)
         # A key at frame 6; following again from there leaves what lies before it.
         shot.refresh_from_db()
         document = self.now(shot).model_dump(mode="json")
-        document["subjects"][0]["matte"]["keys"].append({"frame": 6, "matte": kept.store().keep(corner(6))})
+        document["subjects"][0]["matte"]["keys"].append({"frame": 6, "matte": store.local().keep(corner(6))})
         revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
         self.do(
             orders.order_work(Shot.objects.get(pk=shot.pk), FollowMattes(subject="cards", start=6, end=9), self.editor)
@@ -89,7 +89,7 @@ class Found(JobCase):
         self.assertEqual((answer.status_code, answer.json()["gaps"]), (409, True))
         answer = self.client.post(url, {"first": 0, "last": 9, "gaps": True}, content_type="application/json")
         self.assertEqual(answer.status_code, 200)
-        kept.store().path(shot.setup.subjects[0].matte.keys[0].matte).unlink()
+        store.local().path(shot.setup.subjects[0].matte.keys[0].matte).unlink()
         with self.assertRaisesRegex(orders.NotTaken, "not in the store any more"):
             orders.order_render(shot, 2, 2, self.editor)
 
@@ -119,7 +119,7 @@ class Found(JobCase):
         self.assertEqual((done.state, done.frames_done), ("done", 8), done.message)
         plate = self.now(shot).plate
         self.assertEqual((plate.source.value, [one.frame for one in plate.patches]), ("recovered", list(range(2, 10))))
-        patch = kept.store().picture(plate.patches[0].picture)
+        patch = store.local().picture(plate.patches[0].picture)
         self.assertEqual(int(patch[5, 5, 3]), 0)  # no frame shows what is behind the corner
 
     def test_a_matte_and_a_plate_are_brought_and_their_files_let_go(self) -> None:
@@ -135,12 +135,12 @@ class Found(JobCase):
         self.assertEqual((done.state, bool(done.file)), ("done", False), done.message)
         matte = self.now(shot).subjects[0].matte
         self.assertEqual((matte.kind, matte.title, len(matte.frames)), ("imported", "runner mattes.zip", 3))
-        np.testing.assert_array_equal(kept.store().picture(matte.at(1)), corner(1))
+        np.testing.assert_array_equal(store.local().picture(matte.at(1)), corner(1))
         still = ContentFile(cv2.imencode(".png", card(0)[..., ::-1])[1].tobytes(), "quay.png")
         self.do(orders.order_import(Shot.objects.get(pk=shot.pk), BringPlate(title="quay.png"), still, self.editor))
         plate = self.now(shot).plate
         self.assertEqual(plate.source.value, "imported")
-        np.testing.assert_array_equal(kept.store().picture(plate.imported.at(7))[..., :3], card(0))
+        np.testing.assert_array_equal(store.local().picture(plate.imported.at(7))[..., :3], card(0))
 
     def test_a_file_that_is_no_matte_changes_nothing(self) -> None:
         shot = self.found()
@@ -155,7 +155,7 @@ class Found(JobCase):
         url = f"/api/shots/{shot.pk}/mattes/marks"
         keep = {"keep": True, "width": 8, "points": [[10, 8], [30, 12]]}
         answer = self.client.post(url, {"frame": 2, "marks": [keep]}, content_type="application/json")
-        matte = kept.store().picture(answer.json()["matte"])
+        matte = store.local().picture(answer.json()["matte"])
         self.assertEqual((matte[10, 20], matte[80, 150]), (255, 0))
         for marks, words in (([], "Nothing is kept"), ([keep | {"keep": False}], "Nothing is kept")):
             refused = self.client.post(url, {"frame": 2, "marks": marks}, content_type="application/json")
@@ -169,16 +169,16 @@ class Found(JobCase):
     def test_the_store_lets_go_of_what_no_setup_names_and_refuses_when_full(self) -> None:
         shot = self.found()
         named = shot.setup.subjects[0].matte.keys[0].matte
-        loose = kept.store().keep(corner(3))
-        self.assertEqual(kept.sweep(), 0)  # young
-        self.assertEqual(kept.sweep(time.time() + 2 * kept.YOUNG), 1)
-        self.assertEqual((kept.store().has(named), kept.store().has(loose)), (True, False))
-        kept._measured.clear()
+        loose = store.local().keep(corner(3))
+        self.assertEqual(store.sweep(), 0)  # young
+        self.assertEqual(store.sweep(time.time() + 2 * store.YOUNG), 1)
+        self.assertEqual((store.local().has(named), store.local().has(loose)), (True, False))
+        store._measured.clear()
         with override_settings(KEPT_LIMIT=1):
             done = self.do(orders.order_work(shot, FollowMattes(subject="cards", start=2, end=9), self.editor))
         self.assertEqual(done.state, "failed")
         self.assertIn("store of mattes and plates is full", done.message)
-        self.assertTrue(kept.store().has(named))
+        self.assertTrue(store.local().has(named))
 
     def test_what_cannot_be_done_is_refused_in_words(self) -> None:
         shot = self.found()
@@ -193,18 +193,18 @@ class Found(JobCase):
                 orders.order_work(shot, order, self.editor)
 
     def test_several_machines_share_the_store_through_the_storage(self) -> None:
-        picture = kept.store().keep(corner(1))
+        picture = store.local().keep(corner(1))
         held: dict[str, bytes] = {}
         remote = mock.Mock()
         remote.path.side_effect = NotImplementedError
         remote.exists.side_effect = held.__contains__
         remote.save.side_effect = lambda name, file: held.__setitem__(name, file.read())
         remote.open.side_effect = lambda name: io.BytesIO(held[name])
-        with mock.patch.object(kept, "default_storage", remote):
-            kept.share([picture])
-            kept.store().path(picture).unlink()
-            self.assertEqual(kept.fetch([picture, "b" * 32]), ["b" * 32])
-        np.testing.assert_array_equal(kept.store().picture(picture), corner(1))
+        with mock.patch.object(store, "default_storage", remote):
+            store.share([picture])
+            store.local().path(picture).unlink()
+            self.assertEqual(store.fetch([picture, "b" * 32]), ["b" * 32])
+        np.testing.assert_array_equal(store.local().picture(picture), corner(1))
 
     def test_a_map_file_becomes_a_source_and_bringing_it_again_keeps_how_it_is_read(self) -> None:
         shot = self.ready()
@@ -214,7 +214,7 @@ class Found(JobCase):
             order = orders.order_import(shot, BringMap(source="depthmap", title="depth.png"), file, self.editor)
             self.assertEqual(self.do(order).state, "done")
             source = self.now(shot).distance.sources[-1]
-            np.testing.assert_array_equal(kept.store().picture(source.frames[0]), np.full((9, 16), level))
+            np.testing.assert_array_equal(store.local().picture(source.frames[0]), np.full((9, 16), level))
             document = self.now(shot).model_dump(mode="json")
             document["distance"]["sources"][-1]["white_is_near"] = False
             shot = revisions.save(shot.pk, Shot.objects.get(pk=shot.pk).head, read_setup(document), self.editor)

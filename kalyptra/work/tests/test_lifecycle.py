@@ -19,7 +19,7 @@ from procrastinate.job_context import AbortReason
 from kalyptra.core import GuardedFailure, coverage_of, read_setup
 from kalyptra.core import probe as probe_file
 from kalyptra.core.tests import material
-from kalyptra.library import footage, kept, leftovers, revisions
+from kalyptra.library import footage, leftovers, revisions, store
 from kalyptra.library.models import Media, Project, Shot
 from kalyptra.library.tests.case import StoredFolder
 from kalyptra.work import lifecycle, orders, rendering, rescue, tasks
@@ -40,7 +40,7 @@ class Ends(JobCase):
     def found(self) -> Shot:
         """A shot with a found matte at frame 2."""
         shot = self.ready()
-        key = {"frame": 2, "matte": kept.store().keep(self.matte)}
+        key = {"frame": 2, "matte": store.local().keep(self.matte)}
         subject = {"id": "cards", "name": "Cards", "matte": {"kind": "found", "keys": [key]},
                    "distance": {"keys": [{"frame": 0, "value": 2}]}}  # fmt: skip
         return revisions.save(shot.pk, shot.head, read_setup(_document(shot) | {"subjects": [subject]}), self.editor)
@@ -257,7 +257,7 @@ class Ends(JobCase):
         out = self.folder / "e.mp4"
         call_command("render_shot", str(shot.pk), "-o", str(out), verbosity=0)
         self.assertEqual(probe_file(out, footage.DEFAULT_RATE).frames, 2)
-        kept.store().path(setup["subjects"][0]["matte"]["keys"][0]["matte"]).unlink()
+        store.local().path(setup["subjects"][0]["matte"]["keys"][0]["matte"]).unlink()
         with self.assertRaisesRegex(CommandError, "not in the store"):
             call_command("render_shot", str(shot.pk), "-o", str(out), verbosity=0)
 
@@ -267,58 +267,58 @@ class Ends(JobCase):
 
         shot = self.found()
         named = shot.setup.subjects[0].matte.keys[0].matte
-        again = kept.store().keep(self.matte[::-1].copy())
-        loose = kept.store().keep(self.matte[:, ::-1].copy())
+        again = store.local().keep(self.matte[::-1].copy())
+        loose = store.local().keep(self.matte[:, ::-1].copy())
         for name in (named, again, loose):
-            os.utime(kept.store().path(name), (1, 1))
+            os.utime(store.local().path(name), (1, 1))
         # A revision that no version of ours can read names its pictures all the same.
         revision = shot.revision
         revision.document = {"version": 99, "subjects": [{"matte": named}]}
         revision.save()
-        kept.store().keep(self.matte[::-1].copy())  # brought again: its revision is not there yet
-        self.assertEqual(kept.sweep(time.time()), 1)
-        self.assertEqual([kept.store().has(name) for name in (named, again, loose)], [True, True, False])
-        np.testing.assert_array_equal(coverage_of(kept.store().picture(named)) > 0.5, self.matte > 127)
+        store.local().keep(self.matte[::-1].copy())  # brought again: its revision is not there yet
+        self.assertEqual(store.sweep(time.time()), 1)
+        self.assertEqual([store.local().has(name) for name in (named, again, loose)], [True, True, False])
+        np.testing.assert_array_equal(coverage_of(store.local().picture(named)) > 0.5, self.matte > 127)
 
     def test_a_record_that_is_damaged_stops_no_sweep_and_those_that_are_sound_keep_their_pictures(self) -> None:
         import os
         import time
 
         shot = self.found()
-        inner = kept.store().keep(self.matte[::-1].copy())
+        inner = store.local().keep(self.matte[::-1].copy())
         for frames, broken in (([[3, inner, 1, "followed"]], False), ([[4, "b" * 32, 1, "followed"]], True)):
             document = _document(shot)
             document["subjects"][0]["matte"]["frames"] = frames
             shot = revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
             self.assertEqual((len(shot.revision.records), inner in shot.revision.names), (1, False))
             if broken:
-                kept.store().path(shot.revision.records[0], ".json-z").write_bytes(b"spoilt")
-        loose = kept.store().keep(self.matte[:, ::-1].copy())
-        for path in kept.store().folder.glob("*/*"):
+                store.local().path(shot.revision.records[0], ".json-z").write_bytes(b"spoilt")
+        loose = store.local().keep(self.matte[:, ::-1].copy())
+        for path in store.local().folder.glob("*/*"):
             os.utime(path, (1, 1))
         with self.assertLogs(level="ERROR"):
-            self.assertEqual(kept.sweep(time.time()), 1)
-        self.assertEqual([kept.store().has(name) for name in (inner, loose)], [True, False])
+            self.assertEqual(store.sweep(time.time()), 1)
+        self.assertEqual([store.local().has(name) for name in (inner, loose)], [True, False])
 
     def test_records_on_another_machine_keep_their_pictures_in_the_shared_storage(self) -> None:
         import io
         import time
 
         shot = self.found()
-        inner = kept.store().keep(self.matte[::-1].copy())
+        inner = store.local().keep(self.matte[::-1].copy())
         document = _document(shot)
         document["subjects"][0]["matte"]["frames"] = [[3, inner, 1, "followed"]]
         shot = revisions.save(shot.pk, shot.head, read_setup(document), self.editor)
-        path = kept.store().path(shot.revision.records[0], ".json-z")
+        path = store.local().path(shot.revision.records[0], ".json-z")
         data = path.read_bytes()
         path.unlink()  # it was made elsewhere
         remote = mock.Mock()
         remote.path.side_effect = NotImplementedError
         remote.exists.return_value = True
         remote.open.side_effect = lambda name: io.BytesIO(data)
-        with mock.patch.object(kept, "default_storage", remote):
-            kept.sweep(time.time() + 2 * kept.YOUNG)
-        self.assertTrue(kept.store().has(inner))
+        with mock.patch.object(store, "default_storage", remote):
+            store.sweep(time.time() + 2 * store.YOUNG)
+        self.assertTrue(store.local().has(inner))
         remote.delete.assert_not_called()
 
     def test_a_revision_of_an_older_version_is_handed_out_small_and_its_records_are_kept(self) -> None:
@@ -334,7 +334,7 @@ class Ends(JobCase):
         revision.save()
         state = self.client.get(f"/api/shots/{shot.pk}").json()["setup"]
         self.assertLess(len(json.dumps(state)), 30_000)
-        kept.sweep(time.time() + 2 * kept.YOUNG)
+        store.sweep(time.time() + 2 * store.YOUNG)
         state["plate"]["growth"] = 3.0
         answer = self.client.put(f"/api/shots/{shot.pk}/setup", {"base": 1, "setup": state}, "application/json")
         self.assertEqual(answer.status_code, 200, answer.content[:200])

@@ -12,7 +12,7 @@ from kalyptra.library.models import Media, Shot
 from kalyptra.work import following, lifecycle, orders, tasks
 from kalyptra.work.findings import Findings
 from kalyptra.work.kinds import FollowOutlines, Task, order_of
-from kalyptra.work.models import Follow, Found, Render
+from kalyptra.work.models import Finding, Follow, Render
 from kalyptra.work.tests.case import JobCase
 
 
@@ -146,7 +146,7 @@ class Following(JobCase):
         row.state = Follow.State.CANCELLED
         following.settle(row)
         self.assertEqual([step.frame for step in self.outline(shot).steps], [1, 2, 3, 4])
-        self.assertEqual(Found.objects.count(), 0)
+        self.assertEqual(Finding.objects.count(), 0)
         self.assertEqual(orders.cancel(row).state, "cancelled")  # in the database it still waited
 
     def test_what_cannot_be_followed_is_refused_in_words(self) -> None:

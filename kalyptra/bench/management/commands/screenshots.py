@@ -80,7 +80,7 @@ def found_runner() -> None:
         row = Follow.objects.create(shot=shot, what=order.what, end=30, **done)
         task = Task(row, Findings(row), lambda done, newest: True, lambda: True)
         order.run(task)
-        task.found.keep()
+        task.findings.keep()
         following.put_into_setup(row)
         shot.refresh_from_db()
 

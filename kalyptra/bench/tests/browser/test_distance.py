@@ -9,7 +9,8 @@ import numpy as np
 
 from kalyptra.bench.tests.browser.case import BrowserCase
 from kalyptra.core import Setup, resolve
-from kalyptra.core.setup.keyed import Handles, Keyed, mix_distance, mix_linear
+from kalyptra.core.setup.time.easing import Handles
+from kalyptra.core.setup.time.keyed import Keyed, mix_distance, mix_linear
 from kalyptra.library.demo import load_demo
 from kalyptra.library.models import Shot
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from kalyptra.bench.tests.browser.case import BrowserCase
 from kalyptra.core import FoundMatte, PlateSource, Sources, View, coverage_of, open_clip, render_frame
 from kalyptra.core.tests.test_demo_truth import DEMO, frames_of
-from kalyptra.library import kept, revisions
+from kalyptra.library import revisions, store
 from kalyptra.library.demo import load_demo
 from kalyptra.library.models import Shot
 
@@ -48,7 +48,7 @@ class FoundLoop(BrowserCase):
         name = self.matte.at(frame)
         assert name
         true = self.truth[frame] > 127
-        mine = cv2.resize(coverage_of(kept.store().picture(name)), true.shape[::-1]) > 0.5
+        mine = cv2.resize(coverage_of(store.local().picture(name)), true.shape[::-1]) > 0.5
         return float((mine & true).sum() / (mine | true).sum())
 
     def stroke(self, *points: tuple[float, float]) -> None:
@@ -147,11 +147,11 @@ class FoundLoop(BrowserCase):
         plate = shot.setup.plate.model_copy(update={"source": PlateSource(source)})
         facts = shot.media.facts
         with closing(open_clip(DEMO / "runner" / "clip.mp4", facts)) as footage:
-            sources = Sources(footage, facts.width, kept.store())
+            sources = Sources(footage, facts.width, store.local())
             made = render_frame(shot.setup.model_copy(update={"plate": plate}), 8, sources, View.PLATE)
         true = cv2.imread(str(DEMO / "runner" / "plate-008.webp"))[..., ::-1]
         patch = next(one for one in shot.setup.plate.patches if one.frame == 8)
-        often = kept.store().picture(patch.picture)[..., 3]
+        often = store.local().picture(patch.picture)[..., 3]
         seen = np.zeros(true.shape[:2], bool)
         seen[patch.top :, patch.left :][: often.shape[0], : often.shape[1]] = (often > 0) & (often < 255)
         self.assertGreater(seen.sum(), 2000)

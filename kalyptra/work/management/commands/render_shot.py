@@ -9,7 +9,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from kalyptra.core import GuardedFailure, RenderJob, pictures_needed, render_to_file
-from kalyptra.library import kept
+from kalyptra.library import store
 from kalyptra.library.files import local_path
 from kalyptra.library.models import Media, Shot
 
@@ -29,10 +29,10 @@ class Command(BaseCommand):
         if media.state != Media.State.READY:
             raise CommandError(f"The footage of shot {shot.pk} is {media.get_state_display()}. Nothing was written.")
         first, last = setup.footage.first, setup.footage.last
-        lost = kept.fetch(pictures_needed(setup, first, last))
+        lost = store.fetch(pictures_needed(setup, first, last))
         if lost:
             raise CommandError(f"{len(lost)} mattes, plates or maps that shot {shot.pk} names are not in the store.")
-        job = RenderJob(setup, local_path(media.file), media.facts, first, last, kept.store().folder)
+        job = RenderJob(setup, local_path(media.file), media.facts, first, last, store.local().folder)
         try:
             with tempfile.TemporaryDirectory(dir=out.parent, prefix=".kalyptra-") as folder:
                 said = render_to_file(job, Path(folder), out, lambda done, rate: True)

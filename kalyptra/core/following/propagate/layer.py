@@ -1,0 +1,129 @@
+"""A layer of the picture, the subject or what lies behind it, moved on from one frame to the next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+CORNERS, FEW = 120, 6
+WINDOW, LEVELS = (15, 15), 3
+BACK = 1.0
+"""Px by which a corner that is tracked there and back may miss itself."""
+AGREE, AGREE_MORE = 2.0, 3.0
+MOST_GROWTH = 0.25
+SPREAD = 12.0
+"""Px over which a layer moves as one, besides its own affine motion."""
+SOFT = 12.0
+"""Codes of error at which a pixel's own move counts for 1/e."""
+TRUST = 0.02
+
+
+@dataclass(frozen=True)
+class MovedLayer:
+    """A layer as the frame before has it, moved to the frame in question.
+
+    Attributes:
+        picture: (height, width, 3) codes.
+        matte: (height, width) the subject's matte, moved with this layer.
+        affine: (2, 3) of the whole, from the frame before.
+        x, y: (height, width) where each pixel comes from in the frame before, once that is undone.
+        agree: 0 to 1, the share of corners that were found again and agree.
+    """
+
+    picture: NDArray[np.uint8]
+    matte: NDArray[np.float32]
+    affine: NDArray[np.float32]
+    x: NDArray[np.float32]
+    y: NDArray[np.float32]
+    agree: float
+
+    def names(self, names: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """Names of colours moved likewise."""
+        once = _warped(names, self.affine, cv2.INTER_NEAREST)
+        return np.asarray(_pulled(once, self.x, self.y, cv2.INTER_NEAREST), np.uint8)
+
+
+def affine_of(
+    before: NDArray[np.uint8], after: NDArray[np.uint8], mask: NDArray[np.uint8]
+) -> tuple[NDArray[np.float32], float, int]:
+    """The affine motion of a layer between two grey pictures.
+
+    Sources: Shi and Tomasi, CVPR 1994 (corners); Bouguet 2001 (tracking); Kalal, Mikolajczyk and Matas, ICPR 2010
+    (there and back); Fischler and Bolles, CACM 1981 (leaving out what disagrees).
+
+    Args:
+        mask: (height, width) where the layer lies for sure.
+
+    Returns:
+        (2, 3) motion, the share of corners that agree, and how many those are.
+    """
+    still = np.array([[1, 0, 0], [0, 1, 0]], np.float32)
+    start = cv2.goodFeaturesToTrack(before, CORNERS, 0.005, 4, mask=mask, blockSize=5)
+    if start is None or len(start) < FEW:
+        return still, 0.0, 0
+    looked_for = len(start)
+    lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS}
+    there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, np.empty_like(start), **lk)
+    back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, np.empty_like(start), **lk)
+    held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < BACK)
+    a, b = start[held, 0], there[held, 0]
+    if len(a) < FEW:
+        return still, 0.0, len(a)
+    found, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE, maxIters=500)
+    if found is None or agree.sum() < FEW or abs(np.linalg.det(found[:, :2]) - 1) > MOST_GROWTH:
+        found, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE_MORE)
+        if found is None or abs(np.linalg.det(found[:, :2]) - 1) > MOST_GROWTH:
+            return still, 0.0, len(a)
+    return found.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
+
+
+def moved_on(
+    flow: Any, affine: NDArray[np.float32], agree: float, before: NDArray[np.uint8], grey_before: NDArray[np.uint8],
+    grey: NDArray[np.uint8], matte: NDArray[np.float32], own: NDArray[np.bool_],
+) -> MovedLayer:  # fmt: skip
+    """Move a layer on: by its affine motion, then by what is left, smoothed from the layer's own pixels alone.
+
+    Source for the dense part: Kroeger et al., Fast optical flow using dense inverse search, ECCV 2016.
+
+    Args:
+        flow: the dense search.
+        before: (height, width, 3) codes, with their grey; `grey` is of the frame in question.
+        matte: (height, width) the subject's matte in the frame before.
+        own: (height, width) where in it this layer lies.
+    """
+    shown, shown_grey = _warped(before, affine), _warped(grey_before, affine)
+    left = flow.calc(grey, shown_grey, None)
+    height, width = grey.shape
+    gx, gy = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
+    fits = _pulled(shown_grey, gx + left[..., 0], gy + left[..., 1])
+    error = cv2.blur(cv2.absdiff(fits, grey).astype(np.float32), (5, 5))
+    weight = _warped(own.astype(np.float32), affine) * np.exp(-np.square(error / np.float32(SOFT)))
+    weight = np.ascontiguousarray(weight, np.float32)
+    left *= weight[..., None]
+    total = _spread(weight) + np.float32(TRUST)
+    smooth = _spread(left) / total[..., None]
+    x, y = gx + smooth[..., 0], gy + smooth[..., 1]
+    moved = _pulled(_warped(matte, affine), x, y)
+    return MovedLayer(_pulled(shown, x, y), moved, affine, x, y, agree)
+
+
+def _spread(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A wide Gaussian, at half size: what is smooth needs no more."""
+    height, width = values.shape[:2]
+    half = cv2.resize(values, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
+    half = cv2.GaussianBlur(half, (0, 0), SPREAD / 2, borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.resize(half, (width, height), interpolation=cv2.INTER_LINEAR))
+
+
+def _warped(values: NDArray[Any], affine: NDArray[np.float32], how: int = cv2.INTER_LINEAR) -> Any:
+    height, width = values.shape[:2]
+    return cv2.warpAffine(values, affine, (width, height), flags=how, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _pulled(values: NDArray[Any], x: NDArray[Any], y: NDArray[Any], how: int = cv2.INTER_LINEAR) -> Any:
+    # Both maps in one depth: with mixed ones OpenCV has returned garbage.
+    return cv2.remap(values, np.float32(x), np.float32(y), how, borderMode=cv2.BORDER_REPLICATE)

@@ -1,0 +1,172 @@
+"""Carry a matte one frame on.
+
+Subject and background are two layers. Each is moved on by its own motion and predicts the next picture; pixel by pixel,
+the layer that predicts it better has it, together with where the matte is expected and whose colour that was nearby.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.colours import Palette, colour_share
+from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on
+from kalyptra.core.matte.guided_filter import guided_filter
+from kalyptra.core.window import Window, window_of
+
+AROUND = 48
+"""Px around the subject that are looked at."""
+BAND = 10
+"""Px on either side of the expected edge in which pixels may change hands."""
+EXPECTED = 0.6
+"""Evidence per px inside the expected edge."""
+MATCH, MOST_MATCH = 5.0, 4.0
+"""Codes of error worth one unit of evidence, and the most it is worth."""
+NO_SOURCE = 14.0
+"""The error of a layer that has nothing to show at a pixel."""
+CAPPED = 40.0
+COLOUR = 0.55
+SURE = 8.0
+EDGE, EDGE_EPS, STEEPER = 3, 2e-4, 1.4
+CRUMB = 0.03
+"""Parts smaller than this share of the largest are dropped."""
+LEAST_AREA = 30
+"""Px; with less of it left the subject is lost."""
+
+
+@dataclass(frozen=True)
+class SubjectState:
+    """A subject in a frame, at the working size.
+
+    Attributes:
+        codes: (height, width, 3) RGB in 8 bits; grey: its lightness; names: its colours by `palette`.
+        matte: (height, width) 0 to 1.
+    """
+
+    codes: NDArray[np.uint8]
+    grey: NDArray[np.uint8]
+    names: NDArray[np.uint8]
+    matte: NDArray[np.float32]
+    palette: Palette
+
+    @staticmethod
+    def at(codes: NDArray[np.uint8], matte: NDArray[np.float32]) -> SubjectState:
+        """What is known where the matte is given."""
+        lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
+        window = window_of((matte > 0.5).astype(np.uint8), AROUND) or (slice(None), slice(None))
+        palette = Palette.of(np.ascontiguousarray(lab[window]), np.ascontiguousarray(matte[window]))
+        return SubjectState(codes, np.ascontiguousarray(lab[..., 0]), palette.named(lab), matte, palette)
+
+    @property
+    def seen(self) -> bool:
+        return float(self.matte.sum()) >= LEAST_AREA
+
+
+@dataclass(frozen=True)
+class Signs:
+    """How well a step went; all 0 to 1 but the error.
+
+    Attributes:
+        clear: how clearly pixels near the edge belong to one of the layers.
+        error: mean codes by which the subject differs from what was expected, inside it.
+        change: the share of the matte that is not where it was expected.
+        agree: the share of the subject's corners that were found again and agree.
+    """
+
+    clear: float
+    error: float
+    change: float
+    agree: float
+
+    @property
+    def sure(self) -> float:
+        """How far this one step can be trusted, 0 to 1."""
+        shown = np.exp(-self.error / 25) * np.exp(-3 * self.change)
+        return float(self.clear * shown * (0.4 + 0.6 * self.agree))
+
+
+LOST = Signs(0.0, 255.0, 1.0, 0.0)
+
+
+def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tuple[SubjectState, Signs]:
+    """Carry a matte to the next frame.
+
+    Args:
+        codes: (height, width, 3) RGB of the next frame, as large as the one before.
+        flow: OpenCV's dense inverse search.
+    """
+    lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
+    grey, names = np.ascontiguousarray(lab[..., 0]), before.palette.named(lab)
+    window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
+    empty = SubjectState(codes, grey, names, np.zeros_like(before.matte), before.palette)
+    if window is None or not before.seen:
+        return empty, LOST
+    found, signs = _contest(before, codes, grey, names, window, flow)
+    empty.matte[window] = found
+    return empty, signs
+
+
+def _contest(
+    before: SubjectState, codes: NDArray[np.uint8], grey: NDArray[np.uint8], names: NDArray[np.uint8], window: Window,
+    flow: Any,
+) -> tuple[NDArray[np.float32], Signs]:  # fmt: skip
+    """The matte in a window of the next frame, and how well that went."""
+    was, grey_was, names_was = _cut(before.codes, window), _cut(before.grey, window), _cut(before.names, window)
+    now, grey_now, names_now = _cut(codes, window), _cut(grey, window), _cut(names, window)
+    matte = np.ascontiguousarray(before.matte[window])
+    five = np.ones((5, 5), np.uint8)
+    inside = cv2.erode((matte > 0.9).astype(np.uint8), five)
+    outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
+    affine_behind, agree_behind, _ = affine_of(grey_was, grey_now, outside)
+    affine, agree, corners = affine_of(grey_was, grey_now, inside)
+    own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    front = moved_on(flow, affine, agree, was, grey_was, grey_now, matte, own)
+    behind = moved_on(flow, affine_behind, agree_behind, was, grey_was, grey_now, matte, matte < 0.3)
+    error, error_behind = _error(front, now, front.matte > 0.5), _error(behind, now, behind.matte < 0.5)
+    motion = np.clip((error_behind - error) / np.float32(MATCH), -MOST_MATCH, MOST_MATCH)
+
+    solid = (front.matte > 0.5).astype(np.uint8)
+    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+    band = np.abs(deep) <= BAND
+    share = colour_share(front.names(names_was), front.matte, names_now, band)
+    separate = float(np.abs(share - 0.5).mean() * 2) if len(share) else 0.0
+    evidence = np.float32(EXPECTED) * np.clip(deep, -BAND, BAND) + motion
+    evidence[band] += np.float32(COLOUR * separate) * np.log(share / (1 - share))
+    within = np.maximum(evidence, np.clip(np.float32(0.5) * deep + motion, -SURE, SURE))
+    evidence = np.where(band, evidence, np.where(deep > 0, within, np.float32(-SURE)))
+    evidence = np.clip(evidence, -SURE, SURE)
+    rough = (1 / (1 + np.exp(-evidence))).astype(np.float32)
+    found = guided_filter(now, rough, EDGE, EDGE_EPS, STEEPER)
+    found[~band & (deep <= 0)] = 0
+    _without_crumbs(found)
+    core = deep > BAND
+    clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
+    change = float(np.abs(found - front.matte).sum() / max(float(front.matte.sum()), 1.0))
+    amiss = float(error[core].mean()) if core.any() else float(error[solid > 0].mean()) if solid.any() else CAPPED
+    return found, Signs(clear, amiss, min(change, 1.0), agree)
+
+
+def _cut(values: NDArray[np.uint8], window: Window) -> NDArray[np.uint8]:
+    return np.ascontiguousarray(values[window])
+
+
+def _error(layer: MovedLayer, now: NDArray[np.uint8], has: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """How badly a layer's prediction fits, per pixel: mean of codes over 5 x 5 px and channels."""
+    difference = cv2.absdiff(layer.picture, now).astype(np.float32)
+    mean = np.minimum(cv2.transform(difference, np.full((1, 3), 1 / 3, np.float32)), np.float32(CAPPED))
+    shows = cv2.GaussianBlur(has.astype(np.float32), (0, 0), 1.5)
+    return np.asarray(cv2.blur(mean, (5, 5)) * shows + np.float32(NO_SOURCE) * (1 - shows), np.float32)
+
+
+def _without_crumbs(matte: NDArray[np.float32]) -> None:
+    """Drop small parts, in place."""
+    count, parts, stats, _ = cv2.connectedComponentsWithStats((matte > 0.5).astype(np.uint8))
+    if count > 2:
+        sizes = stats[:, cv2.CC_STAT_AREA]
+        small = sizes < CRUMB * sizes[1:].max()
+        small[0] = False
+        matte[small[parts]] = 0

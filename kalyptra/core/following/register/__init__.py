@@ -1,0 +1,1 @@
+"""Registering the background of other frames, and putting together what they show of it."""

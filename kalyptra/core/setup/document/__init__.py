@@ -1,0 +1,1 @@
+"""What a setup is made of: one frozen model a matter."""

@@ -1,0 +1,1 @@
+"""Setups and outlines as text: reading every version, limits, SVG."""

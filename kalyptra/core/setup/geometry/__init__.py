@@ -1,0 +1,1 @@
+"""Splines, planes and maps of the plane, as plain numbers."""

@@ -1,0 +1,286 @@
+"""The setup at one frame: every keyed value made plain. No pictures are touched."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from dataclasses import dataclass, fields
+
+from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy
+from kalyptra.core.setup.document.focus import Mark
+from kalyptra.core.setup.document.setup import (
+    Acts,
+    AnyMatte,
+    FilledBy,
+    Lens,
+    OutlineMatte,
+    PlateSettings,
+    PlateSource,
+    Refine,
+    Setup,
+    Subject,
+)
+from kalyptra.core.setup.document.stored import Fit, ImportedMatte, PlatePatch
+from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
+from kalyptra.core.setup.resolve.focus import Away, focus_at, mark_at
+from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
+from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
+from kalyptra.core.setup.resolve.standing import standing_at
+from kalyptra.core.setup.time.keyed import constant, mix_distance, mix_linear
+
+UNKEYED = {"f_number": constant(1.0), "softness": constant(1.0)}
+"""What a lens at one frame has instead of values over time: keys elsewhere are none of its business."""
+CLOSEST = 1.02
+"""Focal lengths of the closest that a lens can be focused."""
+FARTHEST = 1 / 1000
+"""Dioptres that stand for infinitely far where a distance has to be named."""
+
+
+@dataclass(frozen=True)
+class DrawnAt:
+    """A matte drawn as outlines, at one frame."""
+
+    outlines: tuple[OutlineAt, ...]
+
+
+@dataclass(frozen=True)
+class StoredAt:
+    """A stored matte at one frame; without a name there is none."""
+
+    name: str | None
+    fit: Fit = Fit.STRETCH
+
+
+MatteAt = DrawnAt | StoredAt
+
+
+@dataclass(frozen=True)
+class PlateAt:
+    """The picture behind the cut-outs at one frame: a piece that was recovered, or a whole one that was imported."""
+
+    growth: float
+    filled_by: FilledBy
+    patch: PlatePatch | None = None
+    imported: str | None = None
+    mend_mattes: bool = False
+
+
+@dataclass(frozen=True)
+class SubjectAt:
+    """A subject at one frame."""
+
+    id: str
+    acts: Acts
+    matte: MatteAt
+    nearby: tuple[MatteAt, ...]
+    """The mattes of the frames around this one that steady it, in order."""
+    refine: Refine
+    distance: float
+    """Metres."""
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """What a frame comes to without its mattes.
+
+    Attributes:
+        sources: of distance, those that are switched on.
+        backdrop: metres; what a softness is meant for.
+        focus: metres.
+        f_number, softness: one of them holds, as the lens says.
+        away: metres of each subject that is switched on and has a distance, by its id.
+        breathing: whether the angle of view changes with focus.
+    """
+
+    sources: tuple[SourceAt, ...]
+    backdrop: float
+    focus: float
+    lens: Lens
+    f_number: float
+    softness: float
+    away: dict[str, float]
+    breathing: bool
+
+
+@dataclass(frozen=True)
+class Look(Numbers):
+    """All that the picture at one frame depends on, besides the footage.
+
+    Attributes:
+        subjects: those that are switched on.
+        regions: those in whose mattes sources hold, switched on or not.
+        smooth: how far the distance map is softened, px of the source.
+    """
+
+    subjects: tuple[SubjectAt, ...]
+    regions: tuple[SubjectAt, ...]
+    smooth: float
+    smooth_by: SmoothBy
+    plate: PlateAt
+
+
+def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
+    """The numbers of a setup at a frame; mattes, which take longest, are left alone.
+
+    Args:
+        size: (width, height) of the clip at full size.
+    """
+    camera = camera_of(setup, size)
+    focus = focus_of(setup, frame, camera)
+    sources = tuple(source_at(one, frame, camera, focus) for one in setup.distance.sources if one.enabled)
+    shown = [one for one in setup.subjects if one.enabled and one.acts is not Acts.REGION]
+    return Numbers(
+        sources=sources,
+        backdrop=backdrop_of(setup, frame, sources, camera),
+        focus=focus,
+        lens=setup.lens.model_copy(update=UNKEYED),
+        f_number=setup.lens.f_number.at(frame, mix_linear),
+        softness=setup.lens.softness.at(frame, mix_linear),
+        away={one.id: distance_of(setup, one, frame, camera) for one in shown},
+        breathing=setup.focus.breathing,
+    )
+
+
+def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
+    """The setup at a frame.
+
+    Args:
+        size: (width, height) of the clip at full size.
+    """
+    numbers = numbers_at(setup, frame, size)
+    held = {one.region for one in numbers.sources if one.region}
+
+    def with_matte(subject: Subject) -> SubjectAt:
+        away = numbers.away.get(subject.id, 1.0)  # a region has none
+        return subject_at(subject, frame, away)
+
+    return Look(
+        **{field.name: getattr(numbers, field.name) for field in fields(Numbers)},
+        subjects=tuple(with_matte(one) for one in setup.subjects if one.enabled),
+        regions=tuple(with_matte(one) for one in setup.subjects if one.id in held),
+        smooth=setup.distance.smooth,
+        smooth_by=setup.distance.smooth_by,
+        plate=plate_at(setup.plate, frame),
+    )
+
+
+def focus_of(setup: Setup, frame: float, camera: Camera) -> float:
+    """The focus distance in metres at a frame, longer than the focal length."""
+    closest = setup.lens.focal_length_mm / 1000 * CLOSEST
+    return max(closest, focus_at(setup.focus, frame, _away_in(setup, camera)))
+
+
+def mark_of(setup: Setup, mark: Mark, frame: float, size: tuple[int, int]) -> float:
+    """A mark's distance in metres at a frame."""
+    return mark_at(mark, frame, _away_in(setup, camera_of(setup, size)))
+
+
+def _away_in(setup: Setup, camera: Camera) -> Away:
+    subjects = {one.id: one for one in setup.subjects}
+
+    def away(name: str, at: float) -> float | None:
+        subject = subjects.get(name)
+        return distance_of(setup, subject, at, camera) if subject else None
+
+    return away
+
+
+def camera_of(setup: Setup, size: tuple[int, int]) -> Camera:
+    """The camera that took the footage: it sees as much as the lens does, unless it is said."""
+    angle = setup.distance.view_angle
+    if angle is not None:
+        return Camera.seeing(size, angle)
+    return Camera(*size, setup.lens.focal_length_mm / setup.lens.sensor_width_mm * size[0])
+
+
+def subject_at(subject: Subject, frame: float, distance: float) -> SubjectAt:
+    """A subject at a frame, at a distance in metres."""
+    return SubjectAt(
+        id=subject.id,
+        acts=subject.acts,
+        matte=matte_at(subject.matte, frame),
+        nearby=tuple(
+            matte_at(subject.matte, frame + away)
+            for away in range(-subject.refine.steady, subject.refine.steady + 1)
+            if away and frame + away >= 0
+        ),
+        refine=subject.refine,
+        distance=distance,
+    )
+
+
+def distance_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
+    """A subject's distance in metres at a frame: from the ground it stands on, or from its keys."""
+    if subject.standing is None:
+        return subject.distance.at(frame, mix_distance)
+    return setup.remembered(("away", subject.id, frame, camera), lambda: _standing_of(setup, subject, frame, camera))
+
+
+def _standing_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
+    ground = setup.distance.source(subject.standing.on) if subject.standing else None
+    if subject.standing and isinstance(ground, Backdrop | Pinned | Ground | Corners):
+
+        def under(at: float, x: float, y: float) -> float:
+            return plane_at(ground, at, camera).dioptres(x, y)
+
+        found = standing_at(subject.standing, frame, under)
+        if found is not None:
+            return found
+    return subject.distance.at(frame, mix_distance)
+
+
+def backdrop_of(setup: Setup, frame: float, sources: tuple[SourceAt, ...], camera: Camera) -> float:
+    """What a softness is meant for, metres: the backdrop, or without one the farthest that any source names."""
+    for one in setup.distance.sources:
+        if isinstance(one, Backdrop) and one.enabled:
+            return one.distance.at(frame, mix_distance)
+    return 1 / max(FARTHEST, min((ends_of(one.shape, camera)[0] for one in sources), default=FARTHEST))
+
+
+def spoken(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
+    """The least and the most dioptres that sources and subjects name: what a chart, a plan or a legend has to show."""
+    ends = [*named_by_sources(look, size)]
+    ends += [1 / away for away in look.away.values()]
+    ends.append(1 / look.focus)
+    low, high = min(ends), max(ends)
+    room = max((high - low) * 0.04, 0.002)
+    return max(0.0, low - room), high + room
+
+
+def named_by_sources(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
+    """The least and the most dioptres that the sources name within the picture."""
+    camera = Camera(*size, 1.0)
+    ends = [one for source in look.sources for one in ends_of(source.shape, camera)]
+    return (min(ends), max(ends)) if ends else (0.0, 0.0)
+
+
+def ends_of(shape: ShapeAt, camera: Camera) -> tuple[float, float]:
+    """The least and the most dioptres that a source names."""
+    match shape:
+        case PlaneAt():
+            corners = [shape.dioptres(x, y) for x in (0, camera.width) for y in (0, camera.height)]
+            return min(corners), max(corners)
+        case LineAt() | RoundAt():
+            return min(shape.stops.dioptres), max(shape.stops.dioptres)
+        case BandAt():
+            return shape.dioptres - shape.reach, shape.dioptres + shape.reach
+        case MapAt():
+            return min(shape.black, shape.white), max(shape.black, shape.white)
+
+
+def matte_at(matte: AnyMatte, frame: float) -> MatteAt:
+    """A subject's matte at a frame, whatever its kind."""
+    if isinstance(matte, OutlineMatte):
+        return DrawnAt(tuple(outline_at(outline, frame) for outline in matte.outlines))
+    fit = matte.fit if isinstance(matte, ImportedMatte) else Fit.STRETCH
+    return StoredAt(matte.at(int(frame)), fit)
+
+
+def plate_at(plate: PlateSettings, frame: float) -> PlateAt:
+    """What is known of the picture behind the cut-outs at a frame; the rest is filled."""
+    patch, imported = None, None
+    if plate.source is PlateSource.RECOVERED:
+        at = bisect_left(plate.patches, int(frame), key=lambda one: one.frame)
+        patch = plate.patches[at] if at < len(plate.patches) and plate.patches[at].frame == int(frame) else None
+    elif plate.source is PlateSource.IMPORTED and plate.imported:
+        imported = plate.imported.at(int(frame))
+    return PlateAt(plate.growth, plate.filled_by, patch, imported, plate.mend_mattes)

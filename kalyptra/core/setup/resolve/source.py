@@ -1,0 +1,169 @@
+"""A source of distance at one frame: every value plain, and all that is flat come to a plane of three numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kalyptra.core.setup.document.distance import (
+    AnySource,
+    Backdrop,
+    Band,
+    Corners,
+    Ground,
+    Line,
+    MapFile,
+    Pinned,
+    Reads,
+    Round,
+    Stacking,
+    Stop,
+)
+from kalyptra.core.setup.document.stored import Fit
+from kalyptra.core.setup.geometry.planes import XY, Camera, PlaneAt, ground, of_rectangle, through_pins
+from kalyptra.core.setup.time.keyed import mix_distance, mix_linear, mix_place
+
+
+@dataclass(frozen=True)
+class StopsAt:
+    """Positions from 0 to 1 in rising order, and the dioptres there; smoothly or straight between them."""
+
+    at: tuple[float, ...]
+    dioptres: tuple[float, ...]
+    smooth: bool
+
+
+@dataclass(frozen=True)
+class LineAt:
+    """Stops along a line, px of the source."""
+
+    start: XY
+    end: XY
+    stops: StopsAt
+
+
+@dataclass(frozen=True)
+class RoundAt:
+    """Stops from a centre outwards to an ellipse, px of the source; turned clockwise by degrees."""
+
+    centre: XY
+    across: float
+    down: float
+    turn: float
+    stops: StopsAt
+
+
+@dataclass(frozen=True)
+class BandAt:
+    """A band of one distance, px of the source and dioptres."""
+
+    centre: XY
+    turn: float
+    width: float
+    fall_near: float
+    fall_far: float
+    dioptres: float
+    reach: float
+    smooth: bool
+
+
+@dataclass(frozen=True)
+class MapAt:
+    """An imported map; `black` and `white` are the dioptres of its ends. Without a name there is none at this frame."""
+
+    name: str | None
+    fit: Fit
+    reads: Reads
+    black: float
+    white: float
+    unit: float
+
+
+ShapeAt = PlaneAt | LineAt | RoundAt | BandAt | MapAt
+
+
+@dataclass(frozen=True)
+class SourceAt:
+    """A source at one frame.
+
+    Attributes:
+        region: the subject in whose matte it holds; None for everywhere.
+    """
+
+    id: str
+    joins: Stacking
+    strength: float
+    region: str | None
+    outside: bool
+    shape: ShapeAt
+
+
+def source_at(source: AnySource, frame: float, camera: Camera, focus: float) -> SourceAt:
+    """A source at a frame.
+
+    Args:
+        focus: the focus distance at that frame, metres.
+    """
+    region = source.region
+    return SourceAt(
+        id=source.id,
+        joins=source.joins,
+        strength=source.strength.at(frame, mix_linear),
+        region=region.subject if region else None,
+        outside=region.outside if region else False,
+        shape=shape_at(source, frame, camera, focus),
+    )
+
+
+def shape_at(source: AnySource, frame: float, camera: Camera, focus: float) -> ShapeAt:
+    match source:
+        case Line():
+            start, end = source.start.at(frame, mix_place), source.end.at(frame, mix_place)
+            return LineAt(start, end, stops_at(source.stops, frame, source.smooth))
+        case Round():
+            return RoundAt(
+                source.centre.at(frame, mix_place), source.across.at(frame, mix_linear),
+                source.down.at(frame, mix_linear), source.turn.at(frame, mix_linear),
+                stops_at(source.stops, frame, source.smooth),
+            )  # fmt: skip
+        case Band():
+            dioptres = 1 / source.distance.at(frame, mix_distance)
+            return BandAt(
+                source.centre.at(frame, mix_place), source.turn.at(frame, mix_linear),
+                source.width.at(frame, mix_linear), source.fall_near.at(frame, mix_linear),
+                source.fall_far.at(frame, mix_linear), dioptres,
+                min(source.reach.at(frame, mix_linear), dioptres), source.smooth,
+            )  # fmt: skip
+        case MapFile():
+            near, far = 1 / source.near.at(frame, mix_distance), 1 / source.far.at(frame, mix_distance)
+            if source.reads is Reads.BLUR:
+                near = 1 / focus
+            black, white = (far, near) if source.white_is_near else (near, far)
+            return MapAt(source.at(int(frame)), source.fit, source.reads, black, white, source.unit)
+    return plane_at(source, frame, camera)
+
+
+def plane_at(source: Backdrop | Pinned | Ground | Corners, frame: float, camera: Camera) -> PlaneAt:
+    """A flat source as three numbers."""
+    match source:
+        case Backdrop():
+            return PlaneAt(0.0, 0.0, 1 / source.distance.at(frame, mix_distance))
+        case Pinned():
+            pins = [(pin.place.at(frame, mix_place), pin.distance.at(frame, mix_distance)) for pin in source.pins]
+            return through_pins(pins)
+        case Ground():
+            return ground(camera, source.horizon.at(frame, mix_linear), source.roll.at(frame, mix_linear),
+                          source.height.at(frame, mix_linear))  # fmt: skip
+        case Corners():
+            corners = [corner.at(frame, mix_place) for corner in source.corners]
+            try:
+                return of_rectangle(camera, corners, source.width.at(frame, mix_linear))
+            except ValueError:
+                return PlaneAt(0.0, 0.0, 0.0)  # between two keys corners may pass through a line
+    raise TypeError(f"{source.kind} is not flat")
+
+
+def stops_at(stops: tuple[Stop, ...], frame: float, smooth: bool) -> StopsAt:
+    """Stops in the order of where they are; of two at one place the later one wins."""
+    placed = {stop.at.at(frame, mix_linear): 1 / stop.distance.at(frame, mix_distance) for stop in stops}
+    at = sorted(placed)
+    return StopsAt(tuple(at), tuple(placed[one] for one in at), smooth)

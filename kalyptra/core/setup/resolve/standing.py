@@ -1,0 +1,69 @@
+"""How far away a subject is that stands on a ground: the ground's distance where its foot is, steadied over frames.
+
+The steadied way is a straight line fitted to the dioptres of the frames around, nearer ones counting more.
+Source: W. S. Cleveland, Robust Locally Weighted Regression (1979), its weights; from memory.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable
+
+import numpy as np
+
+from kalyptra.core.setup.document.distance import Standing
+from kalyptra.core.setup.time.keyed import mix_distance, mix_linear
+
+FEW = 8
+"""Feet on either side that a steadied distance is made of at least."""
+LEAST = 1e-4
+"""Dioptres of what is as good as infinitely far: a foot above the horizon says nothing."""
+
+
+def standing_at(standing: Standing, frame: float, under: Callable[[float, float, float], float]) -> float | None:
+    """The distance in metres at a frame.
+
+    Args:
+        under: dioptres of the ground at a frame and a place of it, px of the source.
+
+    Returns:
+        None where no foot is known.
+    """
+    ground = _steadied(standing, frame, under)
+    by_hand = standing.by_hand
+    if by_hand is None:
+        return 1 / ground if ground is not None else None
+    left, right, share = by_hand.around(frame)
+    if ground is None:
+        return by_hand.at(frame, mix_distance)
+    amiss = []
+    for key in (left, right):
+        seen = _steadied(standing, key.frame, under)
+        amiss.append(1 / key.value - (ground if seen is None else seen))
+    return 1 / max(LEAST, ground + mix_linear(amiss[0], amiss[1], share))
+
+
+def _steadied(standing: Standing, frame: float, under: Callable[[float, float, float], float]) -> float | None:
+    """Dioptres at a frame by the feet around it."""
+    feet = standing.feet
+    if not feet:
+        return None
+    at = bisect_left(feet, frame, key=lambda foot: foot[0])
+    low = bisect_left(feet, frame - standing.steady, key=lambda foot: foot[0])
+    high = bisect_right(feet, frame + standing.steady, key=lambda foot: foot[0])
+    if standing.steady:  # where few were seen near by, those before and after speak for it
+        low, high = max(0, min(low, at - FEW)), min(len(feet), max(high, at + FEW))
+    elif low == high:
+        low, high = max(0, min(at - 1, len(feet) - 2)), min(len(feet), max(at + 1, 2))
+    found = [(foot[0] - frame, under(*foot)) for foot in feet[low:high]]
+    known = np.array([one for one in found if one[1] > LEAST], float)
+    if len(known) == 0:
+        return None
+    times, dioptres = known[:, 0], known[:, 1]
+    if len(known) < 3:
+        return float(np.interp(0.0, times, dioptres))
+    spread = max(standing.steady, float(np.abs(times).max())) + 1.0
+    root = np.sqrt((1 - (np.abs(times) / spread) ** 3) ** 3)
+    system = np.stack([root, root * times], axis=1)
+    fitted = np.linalg.lstsq(system, root * dioptres, rcond=None)[0]
+    return float(max(LEAST, fitted[0]))

@@ -1,0 +1,1 @@
+"""Values over time: keys, easing, and what following found summed up."""
