@@ -48,23 +48,23 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
     store.fetch(pictures_needed(setup, frame, frame))
     with borrowed(media) as reader:
         footage = HeldPicture(reader.facts, reader.picture(frame))
-    found = survey(setup, frame, Sources(footage, media.facts.width, store.local()))
-    most = max(float(found.foremost.max()), 1e-3)
-    grid = np.rint(found.foremost / most * TOP).astype("<u2")
+    surveyed = survey(setup, frame, Sources(footage, media.facts.width, store.local()))
+    most = max(float(surveyed.foremost.max()), 1e-3)
+    grid = np.rint(surveyed.foremost / most * TOP).astype("<u2")
     colours = palette()[np.linspace(0, 255, LEGEND).round().astype(int)]
     numbers = read_frame(setup, frame, (media.facts.width, media.facts.height))
     return SurveyState(
-        lens=asdict(numbers.lens), subjects={name: asdict(one) for name, one in numbers.subjects.items()},
-        frame=frame, low=found.low, high=found.high, width=grid.shape[1], height=grid.shape[0], most=most,
-        grid=base64.b64encode(grid.tobytes()).decode(), lines=found.lines, sources=found.sources,
-        notes=[asdict(note) for note in found.notes], legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
+        lens=asdict(numbers.lens), subjects={name: asdict(item) for name, item in numbers.subjects.items()},
+        frame=frame, low=surveyed.low, high=surveyed.high, width=grid.shape[1], height=grid.shape[0], most=most,
+        grid=base64.b64encode(grid.tobytes()).decode(), lines=surveyed.lines, sources=surveyed.sources,
+        notes=[asdict(note) for note in surveyed.notes], legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
     )  # fmt: skip
 
 
 def ways_of(media: Media, setup: Setup) -> dict[str, Any]:
     """Where the subjects are over time, at few frames of the range."""
     first, last = setup.footage.first, setup.footage.last
-    frames = sorted({round(one) for one in np.linspace(first, last, min(MOST_WAYS, last - first + 1))})
+    frames = sorted({round(frame) for frame in np.linspace(first, last, min(MOST_WAYS, last - first + 1))})
     for frame in frames:
         store.fetch(pictures_needed(setup, frame, frame))
     return ways(setup, frames, (media.facts.width, media.facts.height), store.local())
@@ -73,7 +73,7 @@ def ways_of(media: Media, setup: Setup) -> dict[str, Any]:
 def standing_of(setup: Setup) -> dict[str, Any]:
     """Of each subject that stands on a ground: at how many frames its foot is known, and whether that is still true."""
     return {
-        one.id: {"feet": len(one.standing.feet), "changed": one.standing.of != matte_name(one)}
-        for one in setup.subjects
-        if one.standing
+        subject.id: {"feet": len(subject.standing.feet), "changed": subject.standing.of != matte_name(subject)}
+        for subject in setup.subjects
+        if subject.standing
     }

@@ -66,7 +66,7 @@ def matte_from_marks(media: Media, frame: int, marks: Sequence[Stroke], under: s
 
 def matte_at(setup: Setup, subject_id: str, frame: int) -> str | None:
     """The name of the matte that a subject has at a frame, where it is one that is found."""
-    matte = next((one.matte for one in setup.subjects if one.id == subject_id), None)
+    matte = next((subject.matte for subject in setup.subjects if subject.id == subject_id), None)
     return matte.at(frame) if isinstance(matte, FoundMatte) else None
 
 
@@ -95,10 +95,10 @@ def trust_of_mattes(setup: Setup) -> dict[str, list[Any]]:
     for subject in setup.subjects:
         matte = subject.matte
         if isinstance(matte, FoundMatte):
-            at = {one.frame: [LETTERS[one.how], round(one.sure * 100)] for one in matte.frames}
+            at = {frame.frame: [LETTERS[frame.how], round(frame.sure * 100)] for frame in matte.frames}
             at |= {key.frame: [HAND, 100] for key in matte.keys}
             out[subject.id] = [at.get(frame, [NOTHING, 0]) for frame in range(first, last + 1)]
         elif isinstance(matte, ImportedMatte):
-            found = (matte.at(frame) for frame in range(first, last + 1))
-            out[subject.id] = [["b", 100] if name else [NOTHING, 0] for name in found]
+            names = (matte.at(frame) for frame in range(first, last + 1))
+            out[subject.id] = [["b", 100] if name else [NOTHING, 0] for name in names]
     return out

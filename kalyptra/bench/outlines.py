@@ -31,7 +31,7 @@ class BadDrawing(ValueError):
 def outlines_at(setup: Setup, frame: int) -> dict[str, Any]:
     """By subject and outline: points in px of the source."""
     return {
-        subject.id: {one.id: {"points": placed_points(one, frame)} for one in outlines_of(subject.matte)}
+        subject.id: {outline.id: {"points": placed_points(outline, frame)} for outline in outlines_of(subject.matte)}
         for subject in setup.subjects
     }
 
@@ -41,7 +41,9 @@ def trust_of(setup: Setup) -> dict[str, Any]:
     first, last = setup.footage.first, setup.footage.last
     return {
         subject.id: {
-            outline.id: [[one.kind.value[0], round(one.confidence * 100)] for one in trust(outline, first, last)]
+            outline.id: [
+                [trusted.kind.value[0], round(trusted.confidence * 100)] for trusted in trust(outline, first, last)
+            ]
             for outline in outlines_of(subject.matte)
             if outline.steps
         }
@@ -63,19 +65,21 @@ def fitted(points: Sequence[tuple[float, float]], tolerance: float) -> dict[str,
 def read_drawing(text: str, frame: int) -> list[dict[str, Any]]:
     """Outlines of an SVG file; drawings in no frame's group are keys at `frame`."""
     try:
-        return [one.model_dump(mode="json") for one in outlines_from_svg(text, frame)]
+        return [drawn.model_dump(mode="json") for drawn in outlines_from_svg(text, frame)]
     except NotOutlines as error:
         raise BadDrawing(f"The file could not be used: {error}. Nothing was changed.") from error
 
 
 def svg_of(setup: Setup, subject_id: str, size: tuple[int, int]) -> str:
     """A subject's outlines at every frame of the range; empty groups for a subject that is not there."""
-    subject = next((one for one in setup.subjects if one.id == subject_id), None)
+    subject = next((subject for subject in setup.subjects if subject.id == subject_id), None)
     frames = range(setup.footage.first, setup.footage.last + 1)
     drawn = {
         frame: [
-            DrawnOutline(one.id, one.joins, curve_of(at.ids, at.rows))
-            for one, at in ((one, placed_at(one, frame)) for one in (outlines_of(subject.matte) if subject else ()))
+            DrawnOutline(drawn.id, drawn.joins, curve_of(at.ids, at.rows))
+            for drawn, at in (
+                (outline, placed_at(outline, frame)) for outline in (outlines_of(subject.matte) if subject else ())
+            )
         ]
         for frame in frames
     }

@@ -35,7 +35,7 @@ WAYS = {Ease.HOLD: "stays", Ease.LINEAR: "even", Ease.EASED: "slow out and in"}
 
 
 def mark_lines(setup: Setup, size: tuple[int, int]) -> list[MarkLine]:
-    names = {one.id: one.name for one in setup.subjects}
+    names = {subject.id: subject.name for subject in setup.subjects}
     away = marks_at(setup, setup.footage.first, size)
     return [
         MarkLine(chr(65 + i % 26), mark.name, f"{away[mark.id]:.2f} m", names.get(mark.subject or "", ""))
@@ -46,12 +46,12 @@ def mark_lines(setup: Setup, size: tuple[int, int]) -> list[MarkLine]:
 def pull_lines(setup: Setup, size: tuple[int, int], rate: Rate) -> list[PullLine]:
     """One line for each stretch between two keys, and one for what comes after the last."""
     keys = setup.focus.distance.keys
-    names = {one.id: one.name for one in setup.focus.marks}
+    names = {mark.id: mark.name for mark in setup.focus.marks}
     last = max(setup.footage.last, keys[-1].frame)
 
     def focus(frame: int, mark: str | None) -> str:
-        found = f"{numbers_at(setup, frame, size).focus:.2f} m"
-        return f"{names[mark]}, {found}" if mark else found
+        focus = f"{numbers_at(setup, frame, size).focus:.2f} m"
+        return f"{names[mark]}, {focus}" if mark else focus
 
     lines = []
     ends = [*keys[1:], keys[-1].model_copy(update={"frame": last})]

@@ -77,10 +77,10 @@ def report(request: HttpRequest, pk: int) -> HttpResponse:
 @login_required
 @require_GET
 def rendered_file(request: HttpRequest, pk: int) -> FileResponse:
-    found = open_render(request, pk)
-    if not found.file:
+    render = open_render(request, pk)
+    if not render.file:
         raise Http404("this render has no file")
-    suffix = Path(found.file.name or "").suffix
-    name = f"{found.shot.title} {found.first}-{found.last}{suffix}"
+    suffix = Path(render.file.name or "").suffix
+    name = f"{render.shot.title} {render.first}-{render.last}{suffix}"
     kind = mimetypes.types_map.get(suffix, "application/octet-stream")
-    return FileResponse(found.file.open(), as_attachment=True, filename=name, content_type=kind)
+    return FileResponse(render.file.open(), as_attachment=True, filename=name, content_type=kind)

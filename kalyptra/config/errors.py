@@ -105,10 +105,10 @@ def _has_words(response: HttpResponse) -> bool:
     if not response.headers.get("Content-Type", "").startswith("application/json"):
         return False
     try:
-        found = json.loads(response.content)
+        body = json.loads(response.content)
     except ValueError:
         return False
-    return isinstance(found, dict) and "error" in found
+    return isinstance(body, dict) and "error" in body
 
 
 def _is_script(request: HttpRequest) -> bool:

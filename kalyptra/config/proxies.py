@@ -14,5 +14,5 @@ def client_address(request: HttpRequest) -> str:
     direct = str(request.META.get("REMOTE_ADDR", ""))
     if settings.PROXIES == 0:
         return direct
-    forwarded = [one.strip() for one in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if one.strip()]
+    forwarded = [part.strip() for part in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if part.strip()]
     return forwarded[-settings.PROXIES] if len(forwarded) >= settings.PROXIES else direct

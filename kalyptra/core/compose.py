@@ -80,7 +80,7 @@ class Composed:
 
     def chosen(self, subject: str | None) -> list[tuple[Matte, SubjectAt]]:
         """A subject's matte, or all without one."""
-        return [(matte, one) for matte, one in self.mattes if subject in (None, one.id)]
+        return [(matte, owner) for matte, owner in self.mattes if subject in (None, owner.id)]
 
     def unrefined(self, subject: SubjectAt) -> Matte:
         """A subject's matte before anything was done to it."""
@@ -88,7 +88,7 @@ class Composed:
 
     @cached_property
     def cut_outs(self) -> tuple[CutOut, ...]:
-        return tuple(CutOut(matte, one.distance) for matte, one in self.mattes if one.acts is Acts.CUT_OUT)
+        return tuple(CutOut(matte, owner.distance) for matte, owner in self.mattes if owner.acts is Acts.CUT_OUT)
 
     @cached_property
     def dioptres(self) -> NDArray[np.float32]:
@@ -102,7 +102,7 @@ class Composed:
     @cached_property
     def plate(self) -> Plate:
         """The picture behind the cut-outs, filled where it is not known."""
-        covered = [one.matte for one in self.cut_outs]
+        covered = [cut_out.matte for cut_out in self.cut_outs]
         detailed = self.look.plate.filled_by is FilledBy.DETAILED
         nearest = nearest_of(self.cut_outs)
         return Plate(*clean_plate(self.light, self.dioptres, covered, self.growth, self.known, detailed, nearest))
@@ -135,15 +135,15 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     scale = picture.size[1] / sources.full_width
     known = known_plate(look.plate, picture, scale, sources.store)
     carefully = quality is Quality.FINAL
-    mattes = [(sources.mattes(one, picture, scale, sources.store, carefully), one) for one in look.subjects]
+    mattes = [(sources.mattes(subject, picture, scale, sources.store, carefully), subject) for subject in look.subjects]
     if look.plate.mend_mattes and known is not None:
-        mattes = [(difference_matte(light, matte, known.light, known.seen > 0), one) for matte, one in mattes]
+        mattes = [(difference_matte(light, matte, known.light, known.seen > 0), owner) for matte, owner in mattes]
     return Composed(look, picture, light, tuple(mattes), known, sources, quality)
 
 
 def mattes_of(look: Look, picture: Picture, scale: float, store: Store) -> list[tuple[Matte, SubjectAt]]:
     """The mattes of a frame, each with its subject, as they are before a plate mends them."""
-    return [(subject_matte(one, picture, scale, store, carefully=False), one) for one in look.subjects]
+    return [(subject_matte(subject, picture, scale, store, carefully=False), subject) for subject in look.subjects]
 
 
 def known_plate(plate: PlateAt, picture: Picture, scale: float, store: Store) -> KnownPlate | None:
@@ -172,10 +172,10 @@ def distance_map(
         NotKept: a stored map or matte is not there.
     """
     scale = picture.size[1] / sources.full_width
-    layers = [layer for _, layer in layers_of(look, picture, sources, {one.id: matte for matte, one in pairs})]
+    layers = [layer for _, layer in layers_of(look, picture, sources, {first.id: matte for matte, first in pairs})]
     dioptres = stack(picture.size, scale, layers)
-    with_zones(dioptres, [(matte, one.distance) for matte, one in pairs if one.acts is Acts.ZONE])
-    covered = [matte for matte, one in pairs if one.acts is Acts.CUT_OUT]
+    with_zones(dioptres, [(matte, first.distance) for matte, first in pairs if first.acts is Acts.ZONE])
+    covered = [matte for matte, first in pairs if first.acts is Acts.CUT_OUT]
     hidden = np.logical_or.reduce([matte > HIDDEN for matte in covered]) if covered else None
     return smoothed(dioptres, look.smooth_by, look.smooth * scale, hidden)
 
@@ -190,8 +190,8 @@ def layers_of(
     """
     scale = picture.size[1] / sources.full_width
     regions = {
-        one.id: mattes[one.id] if one.id in mattes else sources.mattes(one, picture, scale, sources.store)
-        for one in look.regions
+        region.id: mattes[region.id] if region.id in mattes else sources.mattes(region, picture, scale, sources.store)
+        for region in look.regions
     }
     layers = []
     for at in look.sources:

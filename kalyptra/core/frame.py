@@ -69,7 +69,9 @@ def cut_out(setup: Setup, frame: int, sources: Sources, subject: str | None = No
         NotKept: a stored matte or plate is not there.
     """
     made = compose(resolve(setup, frame, sources.full_size), frame, sources)
-    chosen = [m for m, one in made.mattes if subject == one.id or (subject is None and one.acts is not Acts.REGION)]
+    chosen = [
+        m for m, matte in made.mattes if subject == matte.id or (subject is None and matte.acts is not Acts.REGION)
+    ]
     size = made.picture.size
     matte = np.asarray(np.max(chosen, axis=0), np.float32) if chosen else np.zeros(size, np.float32)
     detailed = made.look.plate.filled_by is FilledBy.DETAILED
@@ -90,5 +92,9 @@ def covered(setup: Setup, frame: int, sources: Sources) -> Matte:
     picture = sources.footage.picture(frame)
     scale = picture.size[1] / sources.full_width
     store = sources.store
-    mattes = [subject_matte(one, picture, scale, store, False) for one in look.subjects if one.acts is Acts.CUT_OUT]
+    mattes = [
+        subject_matte(subject, picture, scale, store, False)
+        for subject in look.subjects
+        if subject.acts is Acts.CUT_OUT
+    ]
     return np.asarray(np.max(mattes, axis=0), np.float32) if mattes else np.zeros(picture.size, np.float32)

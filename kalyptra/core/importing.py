@@ -60,8 +60,8 @@ def import_here(path: str, facts: dict[str, Any], channel: str, store_folder: st
     """Runs inside the guarded process."""
     one_thread_a_frame()
     store, damaged = FolderStore(Path(store_folder)), list[int]()
-    found = pictures(Path(path), ClipFacts.model_validate(facts), Channel(channel), damaged)
-    for done, picture in enumerate(found, start=1):
+    planes = pictures(Path(path), ClipFacts.model_validate(facts), Channel(channel), damaged)
+    for done, picture in enumerate(planes, start=1):
         report(done=done, name=store.keep(picture))
     return damage_words(damaged)
 
@@ -139,22 +139,22 @@ def outlines_from_svg(text: str, frame: int) -> list[Outline]:
     Raises:
         NotOutlines: there is none in it, or it is larger or takes longer than is allowed; the text says why.
     """
-    found = _read_text("outlines_here", NotOutlines, "the file is too complicated", text=text, frame=frame)
-    return [Outline.model_validate(one) for one in found]
+    documents = _read_text("outlines_here", NotOutlines, "the file is too complicated", text=text, frame=frame)
+    return [Outline.model_validate(document) for document in documents]
 
 
 def outlines_here(text: str, frame: int) -> list[dict[str, Any]]:
     """Runs inside the guarded process."""
     drawings = read_svg(text)
     made: dict[str, Outline] = {}
-    for at in sorted(drawings, key=lambda one: frame if one is None else one):
+    for at in sorted(drawings, key=lambda drawing: frame if drawing is None else drawing):
         for drawn in drawings[at]:
             key = frame if at is None else at
             if drawn.name in made:
                 made[drawn.name] = keyed_by_hand(made[drawn.name], key, drawn.curve)
             else:
                 made[drawn.name] = drawn_outline(f"line{len(made) + 1}", key, drawn.curve, drawn.joins)
-    return [one.model_dump(mode="json") for one in made.values()]
+    return [outline.model_dump(mode="json") for outline in made.values()]
 
 
 def focus_from_table(text: str) -> tuple[FocusKey, ...]:
@@ -163,8 +163,8 @@ def focus_from_table(text: str) -> tuple[FocusKey, ...]:
     Raises:
         NoTable: it is none; the text says which line and why.
     """
-    found = _read_text("focus_here", NoTable, "the file is too large", text=text)
-    return tuple(FocusKey.model_validate(one) for one in found)
+    documents = _read_text("focus_here", NoTable, "the file is too large", text=text)
+    return tuple(FocusKey.model_validate(document) for document in documents)
 
 
 def focus_here(text: str) -> list[dict[str, Any]]:

@@ -129,18 +129,18 @@ def through_lens(
     """
     width, iris, setting = light.shape[1], opening.iris, quality.setting
     if plate is None:
-        covered = [one.matte for one in cut_outs]
+        covered = [cut_out.matte for cut_out in cut_outs]
         plate = Plate(*clean_plate(light, dioptres, covered, growth, nearest=nearest_of(cut_outs)))
     coc = opening.coc(plate.dioptres, width)
     ground, radius = opening.lifted(plate.light, coc), radius_of(coc)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
     result = see_ground(ground, radius, iris, setting)
-    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
-        window = window_of((one.matte > 0).astype(np.uint8), MARGIN)
+    for cut_out in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
         if window is None:
             continue
-        matte = one.matte[window]
-        inverse = np.float32(1) / np.broadcast_to(np.asarray(one.distance, np.float32), one.matte.shape)[window]
+        matte = cut_out.matte[window]
+        inverse = np.float32(1) / np.broadcast_to(np.asarray(cut_out.distance, np.float32), cut_out.matte.shape)[window]
         own = opening.coc(inverse, width)
         colour = opening.lifted(own_colour(light[window], matte, plate.light[window]), own)
         lay_over(result, window, colour, matte, radius_of(own), iris, setting)
@@ -153,14 +153,14 @@ def through_lens(
 
 def nearest_of(cut_outs: Sequence[CutOut]) -> list[float]:
     """The dioptres of each cut-out's nearest part."""
-    return [float(np.max(1 / np.asarray(one.distance))) for one in cut_outs]
+    return [float(np.max(1 / np.asarray(cut_out.distance))) for cut_out in cut_outs]
 
 
 def foremost(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> NDArray[np.float32]:
     """(height, width) 1/m of whatever lies foremost."""
     seen = dioptres
-    for one in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
-        seen = np.where(one.matte > 0.5, np.asarray(1 / np.asarray(one.distance), np.float32), seen)
+    for cut_out in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+        seen = np.where(cut_out.matte > 0.5, np.asarray(1 / np.asarray(cut_out.distance), np.float32), seen)
     return seen
 
 

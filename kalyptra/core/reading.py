@@ -89,18 +89,18 @@ def speeds(read: Sequence[Reading], rate: float) -> list[float]:
 
 def focus_notes(setup: Setup, read: Sequence[Reading], size: tuple[int, int], rate: float) -> list[Note]:
     """What is likely amiss with the focus curve over the frames that were read."""
-    depth = {one.id: one.depth / 2 for one in setup.subjects}
+    depth = {subject.id: subject.depth / 2 for subject in setup.subjects}
     focal = setup.lens.focal_length_mm / 1000
     moments = []
-    for one in read:
+    for numbers in read:
         things: list[tuple[float, float | None]] = [
             (max(0.01, subject.distance - depth[name]), subject.distance + depth[name])
-            for name, subject in one.subjects.items()
+            for name, subject in numbers.subjects.items()
         ]
-        for source in numbers_at(setup, one.lens.frame, size).sources:
+        for source in numbers_at(setup, numbers.lens.frame, size).sources:
             least, most = ends_of(source.shape, Camera(*size, 1.0))
             things.append((1 / max(most, 1e-5), 1 / least if least > FARTHEST else None))
-        lens = one.lens
+        lens = numbers.lens
         moments.append(
             PullMoment(lens.frame, lens.focus, lens.near, lens.far, tuple(things), enlargement(focal, lens.focus))
         )
@@ -109,7 +109,7 @@ def focus_notes(setup: Setup, read: Sequence[Reading], size: tuple[int, int], ra
 
 def marks_at(setup: Setup, frame: int, size: tuple[int, int]) -> dict[str, float]:
     """The distances of all marks at a frame, metres."""
-    return {one.id: mark_of(setup, one, frame, size) for one in setup.focus.marks}
+    return {mark.id: mark_of(setup, mark, frame, size) for mark in setup.focus.marks}
 
 
 def iris_outline(setup: Setup) -> list[tuple[float, float]]:

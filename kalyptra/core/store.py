@@ -68,12 +68,12 @@ class FolderStore:
         try:
             unpacker = zlib.decompressobj()
             data = unpacker.decompress(self.path(name, RECORD).read_bytes(), MOST_RECORD)
-            found = json.loads(data)
+            values = json.loads(data)
         except (OSError, ValueError, zlib.error) as error:
             raise NotInStore(f"the record {name} of what was found over frames is not there") from error
-        if not isinstance(found, list):
+        if not isinstance(values, list):
             raise NotInStore(f"the record {name} is damaged")
-        return found
+        return values
 
     def touch_record(self, name: str) -> bool:
         return self.touch(name, RECORD)
@@ -143,15 +143,15 @@ class FolderStore:
                 self._held.move_to_end(name)
                 return self._held[name]
         try:
-            found = decoded(self.path(name).read_bytes())
+            read = decoded(self.path(name).read_bytes())
         except OSError as error:
             raise NotInStore(f"the stored picture {name} is not there") from error
-        found.setflags(write=False)
+        read.setflags(write=False)
         with self._lock:
-            self._held[name] = found
-            while sum(one.nbytes for one in self._held.values()) > REMEMBERED and len(self._held) > 1:
+            self._held[name] = read
+            while sum(picture.nbytes for picture in self._held.values()) > REMEMBERED and len(self._held) > 1:
                 self._held.popitem(last=False)
-        return found
+        return read
 
 
 class EmptyStore:
@@ -177,7 +177,7 @@ def encoded(picture: NDArray[Any]) -> bytes:
 
 
 def decoded(data: bytes) -> NDArray[Any]:
-    found: NDArray[Any] | None = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-    if found is None:
+    picture: NDArray[Any] | None = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if picture is None:
         raise NotInStore("a stored picture is damaged")
-    return np.asarray(cv2.cvtColor(found, cv2.COLOR_BGRA2RGBA)) if found.ndim == 3 else found
+    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGRA2RGBA)) if picture.ndim == 3 else picture

@@ -40,7 +40,7 @@ def subject_matte(subject: SubjectAt, picture: Picture, scale: float, store: Sto
     drawn = isinstance(subject.matte, DrawnAt)
     matte = unrefined_matte(subject.matte, refine, size, scale, store)
     if subject.nearby:
-        matte = temporal_median(matte, [unrefined_matte(one, refine, size, scale, store) for one in subject.nearby])
+        matte = temporal_median(matte, [unrefined_matte(near, refine, size, scale, store) for near in subject.nearby])
     matte = limited(matte, refine.black, refine.white)
     matte = edged(matte, eight_bits(picture.codes), refine, scale, carefully)
     if not drawn:

@@ -69,17 +69,19 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     scale = picture.size[1] / size[0]
     pairs = mattes_of(look, picture, scale, sources.store)
     dioptres = distance_map(look, picture, pairs, sources)
-    cut_outs = [CutOut(matte, one.distance) for matte, one in pairs if one.acts is Acts.CUT_OUT]
+    cut_outs = [CutOut(matte, first.distance) for matte, first in pairs if first.acts is Acts.CUT_OUT]
     seen = foremost(dioptres, cut_outs)
     low, high = spoken(look, size)
-    layers = layers_of(look, picture, sources, {one.id: matte for matte, one in pairs})
+    layers = layers_of(look, picture, sources, {first.id: matte for matte, first in pairs})
     alone = {at.id: stack(picture.size, scale, [Layer(layer.shape)]) for at, layer in layers}
     notes = [
         *_lens_notes(setup, look, seen, size[0]),
         *_turned(setup, alone, [matte for matte, _ in pairs]),
         *_fights(setup, layers, alone, scale),
     ]
-    return Survey(low, high, seen, _lines(dioptres, scale), {name: _places(one) for name, one in alone.items()}, notes)
+    return Survey(
+        low, high, seen, _lines(dioptres, scale), {name: _places(item) for name, item in alone.items()}, notes
+    )
 
 
 def _lines(dioptres: NDArray[np.float32], scale: float) -> list[tuple[float, list[list[tuple[float, float]]]]]:
@@ -89,12 +91,12 @@ def _lines(dioptres: NDArray[np.float32], scale: float) -> list[tuple[float, lis
         return []
     height, width = dioptres.shape
     x, y = (np.arange(width) + 0.5) / scale, (np.arange(height) + 0.5) / scale
-    found = contour_generator(x=x, y=y, z=dioptres)
+    contours = contour_generator(x=x, y=y, z=dioptres)
     out = []
     for metres in RULED:
         lines = [
             [(round(float(a), 1), round(float(b), 1)) for a, b in np.asarray(line)[::2]]
-            for line in found.lines(1 / metres)  # type: ignore[union-attr]
+            for line in contours.lines(1 / metres)  # type: ignore[union-attr]
             if len(line) > 6
         ]
         if lines:
@@ -113,10 +115,10 @@ def _lens_notes(setup: Setup, look: Look, seen: NDArray[np.float32], full_width:
     opening = opening_at(look, full_width)
     sizes = opening.coc(seen, full_width)
     sharp = setup.lens.permissible_coc_mm / setup.lens.sensor_width_mm * full_width
-    found = [advice.nothing_soft(sizes, opening.lens.f_number)]
+    notes = [advice.nothing_soft(sizes, opening.lens.f_number)]
     if opening.held is None:
-        found.append(advice.nothing_sharp(sizes, seen, look.focus, sharp))
-    yield from (one for one in found if one)
+        notes.append(advice.nothing_sharp(sizes, seen, look.focus, sharp))
+    yield from (note for note in notes if note)
 
 
 def _turned(
@@ -164,21 +166,25 @@ def name_of(source: AnySource | None) -> str:
 def ways(setup: Setup, frames: Iterable[int], size: tuple[int, int], store: Store) -> dict[str, Way]:
     """Where each subject is over time, as it is seen from above; frames at which it has no matte are left out."""
     camera = camera_of(setup, size)
-    out: dict[str, Way] = {one.id: [] for one in setup.subjects if one.enabled and one.acts is not Acts.REGION}
+    out: dict[str, Way] = {
+        subject.id: [] for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION
+    }
     for frame in frames:
         for subject in setup.subjects:
             if subject.id not in out:
                 continue
             at = matte_at(subject.matte, frame)
             if isinstance(at, DrawnAt):
-                places = np.concatenate([np.array(one.rows, float)[:, :2].reshape(-1, 2) for one in at.outlines])
+                places = np.concatenate(
+                    [np.array(outline.rows, float)[:, :2].reshape(-1, 2) for outline in at.outlines]
+                )
                 across = float(places[:, 0].mean()) / size[0]
             else:
                 matte = stored_matte(at, (54, 96), store)
-                found = cv2.moments(matte)
-                if found["m00"] < 0.5:
+                moments = cv2.moments(matte)
+                if moments["m00"] < 0.5:
                     continue
-                across = (found["m10"] / found["m00"] + 0.5) / 96
+                across = (moments["m10"] / moments["m00"] + 0.5) / 96
             away = distance_of(setup, subject, frame, camera)
             out[subject.id].append((frame, round(min(1.0, max(0.0, across)), 4), round(1 / away, 5)))
     return out

@@ -56,7 +56,7 @@ def sweep(named: set[str], now: float | None = None) -> int:
 def _drop(path: Path, before: float) -> int:
     """Delete a file or folder in which nothing changed since `before` (a time)."""
     try:
-        times = [one.stat().st_mtime for one in (path, *path.rglob("*"))]
+        times = [entry.stat().st_mtime for entry in (path, *path.rglob("*"))]
     except FileNotFoundError:
         return 0
     if max(times) >= before:

@@ -37,10 +37,10 @@ def setup_at(shot: Shot, number: int) -> Setup:
     Raises:
         NoRevision: the shot has none of that number.
     """
-    found = shot.revisions.filter(number=number).values_list("pk", "created").first()
-    if found is None:
+    row = shot.revisions.filter(number=number).values_list("pk", "created").first()
+    if row is None:
         raise NoRevision(f"This shot has no revision {number}.")
-    return _read(*found)
+    return _read(*row)
 
 
 @lru_cache(maxsize=32)
@@ -136,14 +136,21 @@ class Done:
 
 def history(shot: Shot, most: int = 100) -> list[Done]:
     """The revisions that lead to the one in force, newest first."""
-    found = shot.revisions.select_related("author").only("number", "parent", "words", "created", "author__username")
-    by_number = {one.number: one for one in found}
+    revisions = shot.revisions.select_related("author").only("number", "parent", "words", "created", "author__username")
+    by_number = {revision.number: revision for revision in revisions}
     line: list[Done] = []
     at: int | None = shot.head
     while at is not None and len(line) < most:
-        one = by_number[at]
-        line.append(Done(one.number, one.words, one.created, one.author.get_username() if one.author else ""))
-        at = one.parent
+        revision = by_number[at]
+        line.append(
+            Done(
+                revision.number,
+                revision.words,
+                revision.created,
+                revision.author.get_username() if revision.author else "",
+            )
+        )
+        at = revision.parent
     return line
 
 

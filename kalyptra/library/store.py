@@ -117,7 +117,9 @@ def names_in(document: dict[str, Any]) -> tuple[list[str], list[str]]:
         part = waiting.pop()
         if isinstance(part, dict):
             records.update(part.get("windows", ()))
-        waiting += [one for one in (part.values() if isinstance(part, dict) else part) if isinstance(one, dict | list)]
+        waiting += [
+            inner for inner in (part.values() if isinstance(part, dict) else part) if isinstance(inner, dict | list)
+        ]
     return sorted(set(NAME.findall(json.dumps(document))) - records), sorted(records)
 
 
@@ -168,19 +170,19 @@ def sweep(now: float | None = None) -> int:
 
 def _named() -> set[str]:
     """Names of all that a revision names by its index, that its records name in turn, and that findings name."""
-    found: dict[str, set[str]] = {}
+    named: dict[str, set[str]] = {}
     with connection.cursor() as cursor:
         for column in ("names", "records"):
             cursor.execute(f"select distinct unnest({column}) from library_revision")
-            found[column] = {name for (name,) in cursor}
+            named[column] = {name for (name,) in cursor}
         cursor.execute(FINDINGS)
-        found["names"].update(name for (name,) in cursor)
-    for name in found["records"]:
+        named["names"].update(name for (name,) in cursor)
+    for name in named["records"]:
         try:  # fetched where it lies on another machine alone
-            found["names"].update(NAME.findall(json.dumps(records.record(name))))
+            named["names"].update(NAME.findall(json.dumps(records.record(name))))
         except NotInStore as error:  # nobody can name its pictures by it any more; the rest is swept all the same
             log.error("a record cannot be read: %s", error)
-    return found["names"] | found["records"]
+    return named["names"] | named["records"]
 
 
 def _age(shared: str, now: float) -> float:

@@ -68,29 +68,29 @@ def projects(request: HttpRequest) -> HttpResponse:
         form.instance.owner = cast(User, request.user)
         return redirect(form.save())
     shots = Prefetch("shots", Shot.objects.select_related("media"))
-    found = Project.objects.open_to(request.user).prefetch_related(shots)
-    return render(request, "library/projects.html", {"projects": found, "form": form})
+    projects = Project.objects.open_to(request.user).prefetch_related(shots)
+    return render(request, "library/projects.html", {"projects": projects, "form": form})
 
 
 @login_required
 def project(request: HttpRequest, pk: int) -> HttpResponse:
-    found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
-    form = ProjectForm(request.POST or None, instance=found)
+    project = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    form = ProjectForm(request.POST or None, instance=project)
     if request.method == "POST" and form.is_valid():
         form.save()
-        return redirect(found)
-    shots = found.shots.select_related("media").prefetch_related("renders")
-    return render(request, "library/project.html", {"project": found, "shots": shots, "form": form})
+        return redirect(project)
+    shots = project.shots.select_related("media").prefetch_related("renders")
+    return render(request, "library/project.html", {"project": project, "shots": shots, "form": form})
 
 
 @login_required
 @require_POST
 def delete_project(request: HttpRequest, pk: int) -> HttpResponse:
-    found = get_object_or_404(Project, pk=pk, owner=request.user)
-    for shot in found.shots.all():
+    project = get_object_or_404(Project, pk=pk, owner=request.user)
+    for shot in project.shots.all():
         footage.remove_shot(shot)
-    found.delete()
-    messages.info(request, f"{found.title} was deleted.")
+    project.delete()
+    messages.info(request, f"{project.title} was deleted.")
     return redirect("projects")
 
 
@@ -101,14 +101,14 @@ def add_footage(request: HttpRequest, pk: int) -> HttpResponse:
 
     A clip whose few pictures lie far apart is asked about; sent again with `gaps`, it is taken with its gaps shortened.
     """
-    found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    project = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
     upload = request.FILES.get("file")
     if not isinstance(upload, TemporaryUploadedFile):
         return JsonResponse({"error": "No file came with the request. Choose one and send it again."}, status=400)
     shorten = request.POST.get("gaps") == "shorten"
     try:
         path = Path(upload.temporary_file_path())
-        shot = footage.take_in(found, path, upload.name or "footage", request.user, shorten_gaps=shorten)
+        shot = footage.take_in(project, path, upload.name or "footage", request.user, shorten_gaps=shorten)
     except LongGaps as reason:
         return JsonResponse({"error": f"{upload.name}: {reason} Nothing was kept.", "ask": "gaps"}, status=409)
     except NotFootage as reason:
@@ -132,10 +132,10 @@ def room_for(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def preparing(request: HttpRequest, pk: int) -> HttpResponse:
     """How far the footage of a project's shots is prepared, for the page to follow."""
-    found = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    project = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
     return JsonResponse(
         {"shots": [{"id": s.pk, "state": s.media.state, "done": s.media.done, "message": s.media.message}
-                   for s in found.shots.select_related("media")]}
+                   for s in project.shots.select_related("media")]}
     )  # fmt: skip
 
 

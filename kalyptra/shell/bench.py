@@ -49,14 +49,14 @@ def main(words: list[str] | None = None) -> int:
     if unknown:
         p.error(f"no such bench: {', '.join(sorted(unknown))}")
     one_thread_a_frame()
-    found: list[Figure] = []
+    figures: list[Figure] = []
     for name in options.names or BENCHES:
         print(f"\n{name}")
         for figure in BENCHES[name]():
             print(figure.line(), flush=True)
-            found.append(figure)
+            figures.append(figure)
     if options.json:
-        options.json.write_text(json.dumps([figure.as_dict() for figure in found], indent=1) + "\n")
+        options.json.write_text(json.dumps([figure.as_dict() for figure in figures], indent=1) + "\n")
     return 0
 
 

@@ -22,11 +22,11 @@ BIN = Path(sys.executable).parent
 def main(arguments: list[str]) -> int:
     """Args: labels of tests, all without them; `--coverage` says besides which lines they run, and takes longer."""
     started = time.monotonic()
-    labels = [one for one in arguments if one != COVERAGE]
+    labels = [argument for argument in arguments if argument != COVERAGE]
     covered = COVERAGE in arguments
     failed = [] if labels else [name for name, command in checks().items() if not passes(name, command)]
     with ThreadPoolExecutor(AT_ONCE) as pool:
-        done = list(pool.map(lambda one: run_tests(one, covered), [labels] if labels else groups()))
+        done = list(pool.map(lambda labels_of: run_tests(labels_of, covered), [labels] if labels else groups()))
     code, ran, bad = (sum(numbers) for numbers in zip(*done, strict=True))
     if covered:
         for step in (["combine", "--quiet"], ["report"]):
@@ -46,7 +46,7 @@ def groups() -> list[list[str]]:
 
 
 def checks() -> dict[str, list[str]]:
-    found = {
+    checks = {
         "ruff": [str(BIN / "ruff"), "check", "kalyptra", "demo", "manage.py", "bin/kalyptra"],
         "format": [str(BIN / "ruff"), "format", "--check", "kalyptra", "demo"],
         "types": [str(BIN / "mypy"), "kalyptra"],
@@ -54,11 +54,11 @@ def checks() -> dict[str, list[str]]:
         "migrations": [sys.executable, "manage.py", "makemigrations", "--check", "--dry-run"],
     }
     if shutil.which("npm"):
-        found["styles"] = ["bash", "assets/check.sh"]
-        found["scripts"] = ["bash", "assets/check-scripts.sh"]
+        checks["styles"] = ["bash", "assets/check.sh"]
+        checks["scripts"] = ["bash", "assets/check-scripts.sh"]
     else:
         print("styles and scripts: not checked, there is no npm here", flush=True)
-    return found
+    return checks
 
 
 def passes(name: str, command: list[str]) -> bool:
@@ -79,8 +79,8 @@ def run_tests(labels: list[str], covered: bool) -> tuple[int, int, int]:
     assert process.stderr
     for line in process.stderr:
         sys.stderr.write(line)
-        if found := re.match(r"Ran (\d+) tests?", line):
-            ran = int(found[1])
+        if match := re.match(r"Ran (\d+) tests?", line):
+            ran = int(match[1])
         if line.startswith("FAILED"):
             bad = sum(map(int, re.findall(r"(?:failures|errors)=(\d+)", line)))
     return process.wait(), ran, bad

@@ -74,8 +74,8 @@ def main(words: list[str] | None = None) -> int:
             drawn = read_drawn(file, frame)
             outlines = begun(outlines, drawn, frame, options.motion)
             outlines = [
-                with_steps(one, tuple(follow_range(one, footage, first, last, facts.width, options.on_loss)))
-                for one in outlines
+                with_steps(outline, tuple(follow_range(outline, footage, first, last, facts.width, options.on_loss)))
+                for outline in outlines
             ]
             print(f"followed from frame {frame}: {file}", flush=True)
         write(outlines, (facts.height, facts.width), first, last, options.output)
@@ -99,8 +99,8 @@ def parser() -> argparse.ArgumentParser:
 
 def read_drawn(file: Path, frame: int) -> list[DrawnOutline]:
     """The outlines that a file has for a frame: those of its group, else those in no group."""
-    found = read_svg(file.read_text("utf-8"))
-    drawn = found.get(frame) or found.get(None) or (next(iter(found.values())) if len(found) == 1 else None)
+    by_frame = read_svg(file.read_text("utf-8"))
+    drawn = by_frame.get(frame) or by_frame.get(None) or (next(iter(by_frame.values())) if len(by_frame) == 1 else None)
     if not drawn:
         raise BadInput(f"{file} has no outline for frame {frame}")
     return drawn
@@ -108,7 +108,7 @@ def read_drawn(file: Path, frame: int) -> list[DrawnOutline]:
 
 def begun(outlines: Sequence[Outline], drawn: Sequence[DrawnOutline], frame: int, motion: Motion) -> list[Outline]:
     """The outlines with a hand-made key at a frame; what is drawn beyond those that are there begins there."""
-    made = [keyed_by_hand(one, frame, new.curve) for one, new in zip(outlines, drawn, strict=False)]
+    made = [keyed_by_hand(outline, frame, new.curve) for outline, new in zip(outlines, drawn, strict=False)]
     made += outlines[len(made) :]
     for i, new in enumerate(drawn[len(outlines) :], start=len(outlines)):
         made.append(drawn_outline(f"line{i + 1}", frame, new.curve, new.joins, motion))
@@ -119,19 +119,22 @@ def write(outlines: Sequence[Outline], size: tuple[int, int], first: int, last: 
     """Mattes, outlines and confidence of all frames."""
     folder.mkdir(parents=True, exist_ok=True)
     drawn: dict[int, list[DrawnOutline]] = {}
-    trusts = [trust(one, first, last) for one in outlines]
+    trusts = [trust(outline, first, last) for outline in outlines]
     rows: list[tuple[int, float, str]] = []
     for frame in range(first, last + 1):
-        placed = [placed_at(one, frame) for one in outlines]
+        placed = [placed_at(outline, frame) for outline in outlines]
         drawn[frame] = [
-            DrawnOutline(one.id, one.joins, curve_of(at.ids, at.rows)) for one, at in zip(outlines, placed, strict=True)
+            DrawnOutline(outline.id, outline.joins, curve_of(at.ids, at.rows))
+            for outline, at in zip(outlines, placed, strict=True)
         ]
-        write_matte(folder, frame, drawn_matte([outline_at(one, frame) for one in outlines], Refine(), size, 1.0))
+        write_matte(
+            folder, frame, drawn_matte([outline_at(outline, frame) for outline in outlines], Refine(), size, 1.0)
+        )
         # A large outline that goes astray matters more than a small one.
-        here = [found[frame - first] for found in trusts]
+        here = [each[frame - first] for each in trusts]
         weights = [float(np.prod(np.ptp(at.rows[:, :2], axis=0))) for at in placed]
-        sure = float(np.average([one.confidence for one in here], weights=weights))
-        kind = next(kind for kind in WORST_FIRST if kind in {one.kind for one in here})
+        sure = float(np.average([trusted.confidence for trusted in here], weights=weights))
+        kind = next(kind for kind in WORST_FIRST if kind in {trusted.kind for trusted in here})
         rows.append((frame, sure, kind.value))
     write_confidence(folder, rows)
     (folder / "outline.svg").write_text(write_svg(drawn, (size[1], size[0])), "utf-8")

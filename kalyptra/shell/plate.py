@@ -47,8 +47,8 @@ def main(words: list[str] | None = None) -> int:
 
         footage = open_clip(options.clip, facts)
         around = (min(mattes), min(max(mattes), facts.frames - 1))
-        found = recover(footage, hidden, options.frame, options.frame, options.growth, around=around)
-        patch = next(found)[1]
+        patches = recover(footage, hidden, options.frame, options.frame, options.growth, around=around)
+        patch = next(patches)[1]
         plate = eight_bits(footage.picture(options.frame).codes).copy()
         seen = np.full(size, 255, np.uint8)
         if patch is not None:
@@ -71,14 +71,14 @@ def main(words: list[str] | None = None) -> int:
 
 def numbered(folder: Path) -> dict[int, Path]:
     """The numbered pictures of a folder by their number."""
-    found = {
+    facts_of = {
         int(match[1]): path
         for path in sorted(folder.iterdir())
         if path.suffix.lower() in (".png", ".tif", ".tiff") and (match := re.search(r"(\d+)$", path.stem))
     }
-    if not found:
+    if not facts_of:
         raise BadInput(f"{folder} has no numbered pictures")
-    return found
+    return facts_of
 
 
 if __name__ == "__main__":

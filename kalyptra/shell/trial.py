@@ -22,11 +22,11 @@ from kalyptra.shell.trials import api, disk, files, kills, load
 from kalyptra.shell.trials.instance import Instance, Lost
 
 TRIALS: dict[str, Callable[[Instance, bool], dict[str, Any]]] = {
-    "kills": lambda one, short: kills.run(one, 5 if short else 60),
-    "files": lambda one, short: files.run(one, 48 if short else 500),
-    "api": lambda one, short: api.run(one, 8 if short else 60),
-    "load": lambda one, short: load.run(one, 5.0 if short else 30.0),
-    "disk": lambda one, short: disk.run(one),
+    "kills": lambda instance, short: kills.run(instance, 5 if short else 60),
+    "files": lambda instance, short: files.run(instance, 48 if short else 500),
+    "api": lambda instance, short: api.run(instance, 8 if short else 60),
+    "load": lambda instance, short: load.run(instance, 5.0 if short else 30.0),
+    "disk": lambda instance, short: disk.run(instance),
 }
 
 
@@ -51,10 +51,10 @@ def tried(name: str, short: bool) -> dict[str, Any]:
     Raises:
         Lost: a defect.
     """
-    with place(name) as found:
-        if found is None:
+    with place(name) as prepared:
+        if prepared is None:
             return {"not tried": "a disk of its own can be mounted by root alone"}
-        folder, settings = found
+        folder, settings = prepared
         with Instance(folder, **settings) as instance:
             try:
                 told = TRIALS[name](instance, short)

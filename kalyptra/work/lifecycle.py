@@ -185,6 +185,6 @@ def reason(error: Exception) -> str:
 
 def begin() -> None:
     """Called by each job first: a connection that the last one left may be broken."""
-    for one in connections.all(initialized_only=True):
-        if not one.in_atomic_block:
-            one.close_if_unusable_or_obsolete()
+    for opened in connections.all(initialized_only=True):
+        if not opened.in_atomic_block:
+            opened.close_if_unusable_or_obsolete()

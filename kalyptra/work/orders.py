@@ -63,7 +63,7 @@ def order_render(
         )
     missing = frames_without(setup, first, last)
     if missing and not gaps:
-        listed = "; ".join(f"{name}: {spans(found)}" for name, found in missing.items())
+        listed = "; ".join(f"{name}: {spans(frames)}" for name, frames in missing.items())
         raise Gaps(f"There is no matte at some frames ({listed}). Follow there, or render all the same.")
     render = Render.objects.create(
         shot=shot, revision=shot.head, document=shot.revision.document, first=first, last=last, author=author,

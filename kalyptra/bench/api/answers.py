@@ -43,7 +43,10 @@ def said(status: int, words: Callable[[Any], str]) -> Callable[[HttpRequest, Any
 
 def not_understood(error: ValidationError) -> str:
     """Fields of a request that are missing or out of bounds."""
-    lines = [f"{' > '.join(map(str, one['loc'][2:]))}: {one['msg']}".removeprefix(": ") for one in error.errors[:3]]
+    lines = [
+        f"{' > '.join(map(str, problem['loc'][2:]))}: {problem['msg']}".removeprefix(": ")
+        for problem in error.errors[:3]
+    ]
     return f"This request cannot be used: {'; '.join(lines)}. Nothing was changed."
 
 

@@ -30,14 +30,14 @@ class PerformedKeys(Schema):
 def fit_focus(request: HttpRequest, shot_id: int, performed: Performed) -> PerformedKeys | tuple[int, Problem]:
     """A performed pull without its tremor, as few keys."""
     rate = float(open_shot(request, shot_id).media.facts.rate.fraction)
-    samples = [one for one in performed.samples if 0.02 <= one[1] <= 100_000 and 0 <= one[0] <= 10_000_000]
+    samples = [sample for sample in performed.samples if 0.02 <= sample[1] <= 100_000 and 0 <= sample[0] <= 10_000_000]
     if len(samples) > 200_000:
         return 422, Problem(error="This recording is too long. Perform it in parts.")
     try:
-        found = fit_keys(*cleaned(samples, rate), max(1e-5, performed.tolerance))
+        fitted = fit_keys(*cleaned(samples, rate), max(1e-5, performed.tolerance))
     except ValueError:
         return 422, Problem(error="Nothing was recorded: the shot did not play. Hold the wheel while it plays.")
-    return PerformedKeys(keys=[key.model_dump(mode="json") for key in found.keys], error=found.error)
+    return PerformedKeys(keys=[key.model_dump(mode="json") for key in fitted.keys], error=fitted.error)
 
 
 class FocusFile(Schema):
@@ -61,7 +61,8 @@ def focus_file(request: HttpRequest, shot_id: int) -> HttpResponse:
     frames = range(setup.footage.first, setup.footage.last + 1)
     lenses = (read_frame(setup, frame, (facts.width, facts.height)).lens for frame in frames)
     text = write_focus(
-        (one.frame, timecode(one.frame, facts.rate), one.focus, one.near, one.far, one.f_number) for one in lenses
+        (lens.frame, timecode(lens.frame, facts.rate), lens.focus, lens.near, lens.far, lens.f_number)
+        for lens in lenses
     )
     response = HttpResponse(text, content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="shot-{shot.pk}-focus.csv"'

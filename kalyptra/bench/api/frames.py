@@ -46,5 +46,5 @@ def draft(request: HttpRequest, shot_id: int, draft: Draft) -> HttpResponse:
 def picture(shot: Shot, setup: Setup, frame: int, view: View, size: int, subject: str | None) -> HttpResponse:
     if not shot.media.proxy:
         return JsonResponse({"error": "The footage is still being prepared."}, status=409)
-    size = min(SIZES, key=lambda one: abs(one - size))
+    size = min(SIZES, key=lambda side: abs(side - size))
     return HttpResponse(frame_jpeg(shot.media, setup, frame, view, size, subject), content_type="image/jpeg")

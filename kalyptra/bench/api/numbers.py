@@ -51,10 +51,11 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
         "speeds": speeds(read, rate),
         "notes": [asdict(note) for note in focus_notes(setup, read, size, rate)],
         "marks": {
-            mark.id: [marks_at(setup, one.lens.frame, size)[mark.id] for one in read] for mark in setup.focus.marks
+            mark.id: [marks_at(setup, numbers.lens.frame, size)[mark.id] for numbers in read]
+            for mark in setup.focus.marks
         },
-        "lens": [asdict(one.lens) for one in read],
-        "subjects": {name: [asdict(one.subjects[name]) for one in read] for name in read[0].subjects},
+        "lens": [asdict(numbers.lens) for numbers in read],
+        "subjects": {name: [asdict(numbers.subjects[name]) for numbers in read] for name in read[0].subjects},
     }
 
 

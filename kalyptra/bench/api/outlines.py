@@ -54,7 +54,7 @@ def read_outlines(request: HttpRequest, shot_id: int, file: OutlineFile) -> list
 @router.get("shots/{shot_id}/outlines/{subject}.svg")
 def outlines_file(request: HttpRequest, shot_id: int, subject: str) -> HttpResponse:
     shot = open_shot(request, shot_id)
-    if all(one.id != subject for one in shot.setup.subjects):
+    if all(existing.id != subject for existing in shot.setup.subjects):
         return answer(request, 404, "This shot has no such subject.")
     text = svg_of(shot.setup, subject, (shot.media.facts.width, shot.media.facts.height))
     response = HttpResponse(text, content_type="image/svg+xml")

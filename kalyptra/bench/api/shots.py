@@ -37,8 +37,8 @@ class Unsaved(Schema):
 
 def open_shot(request: HttpRequest, shot_id: int) -> Shot:
     """The shot, where the user may edit it; else 404, as if it were not there."""
-    found = Shot.objects.select_related("media")
-    return get_object_or_404(found, pk=shot_id, project__in=Project.objects.open_to(request.user))
+    shots = Shot.objects.select_related("media")
+    return get_object_or_404(shots, pk=shot_id, project__in=Project.objects.open_to(request.user))
 
 
 def check_range(setup: Setup, shot: Shot) -> None:

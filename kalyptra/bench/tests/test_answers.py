@@ -21,7 +21,7 @@ class Answers(JobCase):
     def setUp(self) -> None:
         super().setUp()
         self.client.raise_request_exception = False
-        self.one = self.shot()
+        self.mine = self.shot()
 
     def send(self, method: str, path: str, body: Any = None, **more: Any) -> Any:
         return getattr(self.client, method)(f"/api/{path}", body, content_type="application/json", **more)
@@ -34,7 +34,7 @@ class Answers(JobCase):
         return str(error)
 
     def test_whatever_is_refused_is_refused_in_words(self) -> None:
-        shot = f"shots/{self.one.pk}"
+        shot = f"shots/{self.mine.pk}"
         svg = "<svg xmlns='http://www.w3.org/2000/svg'><rect width='9' height='9'/></svg>"
         cases: list[tuple[Any, tuple[int, ...]]] = [
             (self.send("get", "nothing/here"), (404,)),
@@ -46,7 +46,7 @@ class Answers(JobCase):
             (self.send("post", f"{shot}/outlines/read", {"text": svg, "frame": 10**12}), (422,)),
             (self.send("get", f"{shot}/outlines/line%0Abreak.svg"), (404,)),
             (self.send("post", f"{shot}/follows", {"start": 0, "end": -1}), (422,)),
-            (self.send("put", f"{shot}/setup", {"base": 1, "setup": self.one.setup.model_dump(mode="json") | {"focus": {"marks": [{"id": "aa", "name": "a\u0000b", "value": 1}]}}}), (422,)),
+            (self.send("put", f"{shot}/setup", {"base": 1, "setup": self.mine.setup.model_dump(mode="json") | {"focus": {"marks": [{"id": "aa", "name": "a\u0000b", "value": 1}]}}}), (422,)),
             (self.client.post(f"/api/{shot}/imports", {"what": "map-file"}), (422,)),
         ]  # fmt: skip
         for answer, statuses in cases:
@@ -69,7 +69,7 @@ class Answers(JobCase):
 
         stranger = get_user_model().objects.create_user("stranger", password="another pass phrase")
         self.client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
-        ids = {"shot_id": self.one.pk, "revision": 1, "frame": 0, "subject": "cards", "follow_id": 1, "render_id": 1}
+        ids = {"shot_id": self.mine.pk, "revision": 1, "frame": 0, "subject": "cards", "follow_id": 1, "render_id": 1}
         walked = 0
         for path, item in api.get_openapi_schema()["paths"].items():
             for method in item:
@@ -79,19 +79,19 @@ class Answers(JobCase):
                 self.refused(answer, 404, 422)
                 walked += 1
         for pattern in get_resolver().url_patterns:
-            for one in getattr(pattern, "url_patterns", []):
-                if "<int:pk>" not in str(one.pattern):
+            for inner in getattr(pattern, "url_patterns", []):
+                if "<int:pk>" not in str(inner.pattern):
                     continue
                 about = (
                     self.project.pk
-                    if str(one.pattern).startswith("projects")
-                    else self.one.media_id
-                    if str(one.pattern).startswith("media")
-                    else self.one.pk
+                    if str(inner.pattern).startswith("projects")
+                    else self.inner.media_id
+                    if str(inner.pattern).startswith("media")
+                    else self.inner.pk
                 )
                 for method in ("get", "post"):
-                    answer = getattr(self.client, method)("/" + str(one.pattern).replace("<int:pk>", str(about)))
-                    self.assertIn(answer.status_code, (404, 405), str(one.pattern))
+                    answer = getattr(self.client, method)("/" + str(inner.pattern).replace("<int:pk>", str(about)))
+                    self.assertIn(answer.status_code, (404, 405), str(inner.pattern))
                     walked += 1
         self.assertGreater(walked, 45)
         self.assertEqual((Shot.objects.count(), Project.objects.count()), (1, 1))
@@ -106,7 +106,7 @@ class Answers(JobCase):
             self.assertIn("started again", answer.content.decode())
 
     def test_outlines_and_tables_are_read_in_a_process_of_their_own(self) -> None:
-        shot = f"shots/{self.one.pk}"
+        shot = f"shots/{self.mine.pk}"
         svg = "<svg xmlns='http://www.w3.org/2000/svg'><rect width='9' height='9'/></svg>"
         ran: list[str] = []
         real = guarded.subprocess.Popen
@@ -126,10 +126,12 @@ class Answers(JobCase):
         self.assertEqual(len(ran), 2)
 
     def test_a_save_whose_answer_was_lost_may_be_sent_again(self) -> None:
-        path, setup = f"shots/{self.one.pk}/setup", self.one.setup.model_dump(mode="json")
+        path, setup = f"shots/{self.mine.pk}/setup", self.mine.setup.model_dump(mode="json")
         setup["plate"]["growth"] = 3.5
         first, again = (self.send("put", path, {"base": 1, "setup": setup}) for _ in range(2))
-        self.assertEqual([(one.status_code, one.json()["revision"]) for one in (first, again)], [(200, 2), (200, 2)])
+        self.assertEqual(
+            [(answer.status_code, answer.json()["revision"]) for answer in (first, again)], [(200, 2), (200, 2)]
+        )
 
     def test_a_clip_with_long_gaps_is_asked_about(self) -> None:
         stamps = [40 * i for i in range(39)] + [20_000_000]

@@ -146,10 +146,10 @@ def _lines(pipe: IO[bytes]) -> Iterator[bytes | None]:
 
 def _message(line: bytes) -> dict[str, Any] | None:
     try:
-        found = json.loads(line)
+        message = json.loads(line)
     except ValueError:
         return None
-    return found if isinstance(found, dict) else None
+    return message if isinstance(message, dict) else None
 
 
 def child() -> None:

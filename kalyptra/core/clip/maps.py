@@ -118,9 +118,9 @@ def _of_exr(data: bytes, name: str, channel: Channel) -> NDArray[Any]:
         try:
             low, high = OpenEXR.File(file.name, header_only=True).header()["dataWindow"]
             checked_size((int(high[0] - low[0] + 1), int(high[1] - low[1] + 1)), name)
-            found = {
-                one.split(".")[-1]: np.asarray(held.pixels)
-                for one, held in OpenEXR.File(file.name, separate_channels=True).channels().items()
+            planes = {
+                item.split(".")[-1]: np.asarray(held.pixels)
+                for item, held in OpenEXR.File(file.name, separate_channels=True).channels().items()
             }
         except NotFootage:
             raise
@@ -133,16 +133,16 @@ def _of_exr(data: bytes, name: str, channel: Channel) -> NDArray[Any]:
         Channel.BLUE: ("B",),
         Channel.LUMA: ("Z", "Y", "depth"),
     }[channel]
-    for one in wanted:
-        if one in found:
-            return found[one].astype(np.float32)
+    for plane in wanted:
+        if plane in planes:
+            return planes[plane].astype(np.float32)
     if channel is Channel.LUMA:
-        if all(one in found for one in "RGB"):
-            mixed = sum(found[one].astype(np.float64) * share for one, share in zip("RGB", LUMA, strict=True))
+        if all(plane in planes for plane in "RGB"):
+            mixed = sum(planes[plane].astype(np.float64) * share for plane, share in zip("RGB", LUMA, strict=True))
             return np.asarray(mixed, np.float32)
-        if len(found) == 1:
-            return next(iter(found.values())).astype(np.float32)
-    raise NoSuchChannel(f"{name} has no channel for {channel.value}; it has {', '.join(sorted(found)) or 'none'}")
+        if len(planes) == 1:
+            return next(iter(planes.values())).astype(np.float32)
+    raise NoSuchChannel(f"{name} has no channel for {channel.value}; it has {', '.join(sorted(planes)) or 'none'}")
 
 
 def video_maps(path: Path, facts: ClipFacts, channel: Channel) -> Iterator[NDArray[Any]]:

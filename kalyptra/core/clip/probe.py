@@ -61,7 +61,7 @@ def probe(path: Path, rate: Rate, shorten_gaps: bool = False) -> ClipFacts:
         LongGaps: it would become far longer than what it holds.
     """
     try:
-        found = run_guarded(
+        facts = run_guarded(
             "kalyptra.core.clip.probe:probe_here",
             {"path": str(path), "rate": [rate.numerator, rate.denominator], "shorten_gaps": shorten_gaps},
             Limits(seconds=60),
@@ -72,7 +72,7 @@ def probe(path: Path, rate: Rate, shorten_gaps: bool = False) -> ClipFacts:
                 raise kind(str(failure)) from failure
         why = {"time": "looking into it took too long", "memory": "it needs too much memory"}
         raise NotFootage(f"This file cannot be read: {why.get(failure.kind, 'its contents are damaged')}.") from failure
-    return ClipFacts.model_validate(found)
+    return ClipFacts.model_validate(facts)
 
 
 def probe_here(path: str, rate: list[int], shorten_gaps: bool = False) -> dict[str, Any]:
@@ -204,7 +204,7 @@ def conform(
         raise NotFootage(f"By their times its pictures come at {float(rate):.3g} a second, which no clip has.")
     lasts = [float(step * time_base) for step in steps]
     if longest is not None:
-        lasts = [min(one, max(longest, usual)) for one in lasts]
+        lasts = [min(last, max(longest, usual)) for last in lasts]
     shown_at = [0.0, *accumulate(lasts)]
     count = max(1, round((shown_at[-1] + usual) * float(rate)))
     if count > MOST_STRETCH * len(stamps) + SPARE_FRAMES and longest is None:

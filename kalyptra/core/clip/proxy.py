@@ -44,10 +44,10 @@ def make_proxy(
     """
     work = {"path": str(path), "facts": facts.model_dump(mode="json"), "proxy": str(proxy), "poster": str(poster)}
     seconds = 120 + facts.frames * facts.width * facts.height / 4e6
-    found = run_guarded(
+    made = run_guarded(
         "kalyptra.core.clip.proxy:make_proxy_here", work, Limits(seconds, 8 << 30, 32 << 30), on_progress, go_on
     )
-    return ClipFacts.model_validate(found["facts"]), tuple(found["bad"])
+    return ClipFacts.model_validate(made["facts"]), tuple(made["bad"])
 
 
 def make_proxy_here(

@@ -273,11 +273,11 @@ class Mended:
                 return self._reader.picture(before)
             for other in [*range(frame - 1, -1, -1), *range(frame + 1, self.facts.frames)]:
                 try:
-                    found = self._reader.picture(other)
+                    neighbour = self._reader.picture(other)
                 except FrameUnreadable:
                     continue
                 self._damaged[frame] = other
-                return found
+                return neighbour
             raise
 
     def close(self) -> None:
@@ -351,10 +351,10 @@ class ReaderPool:
     @contextmanager
     def borrow(self, path: Path, facts: ClipFacts) -> Iterator[PictureSource]:
         with self._lock:
-            found = next((pair for pair in reversed(self._idle) if pair[0] == path), None)
-            if found:
-                self._idle.remove(found)
-        reader = found[1] if found else open_clip(path, facts)
+            idle = next((pair for pair in reversed(self._idle) if pair[0] == path), None)
+            if idle:
+                self._idle.remove(idle)
+        reader = idle[1] if idle else open_clip(path, facts)
         try:
             yield reader
         except BaseException:

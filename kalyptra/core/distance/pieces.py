@@ -54,7 +54,7 @@ def of_band(band: BandAt) -> Pieces:
 
 
 def _ramp(start: float, long: float, value: float, rise: float, shape: tuple[float, ...]) -> tuple[float, ...]:
-    return (start, 1 / long, value, *(rise * one for one in shape))
+    return (start, 1 / long, value, *(rise * place for place in shape))
 
 
 def _held(inner: Sequence[tuple[float, ...]], before: float, after: float, end: float) -> Pieces:

@@ -52,8 +52,8 @@ def stack(size: tuple[int, int], scale: float, layers: Sequence[Layer]) -> NDArr
     layers = layers[_seen_from(layers) :]
     values = np.empty((min(ROWS, size[0]), size[1]), np.float32)
     drawn = [
-        (one, None if isinstance(one.shape, ImportedDistances) else drawing_of(one.shape, scale), _shares(one))
-        for one in layers
+        (layer, None if isinstance(layer.shape, ImportedDistances) else drawing_of(layer.shape, scale), _shares(layer))
+        for layer in layers
     ]
     for top in range(0, size[0], ROWS):
         rows = out[top : top + ROWS]
@@ -73,9 +73,9 @@ def stack(size: tuple[int, int], scale: float, layers: Sequence[Layer]) -> NDArr
 def _seen_from(layers: Sequence[Layer]) -> int:
     """The first source that can be seen: one that replaces all before it hides them."""
     for i in range(len(layers) - 1, -1, -1):
-        one = layers[i]
-        whole = one.region is None and not isinstance(one.shape, ImportedDistances)
-        if whole and one.joins is Stacking.REPLACES and one.strength >= 1:
+        layer = layers[i]
+        whole = layer.region is None and not isinstance(layer.shape, ImportedDistances)
+        if whole and layer.joins is Stacking.REPLACES and layer.strength >= 1:
             return i
     return 0
 

@@ -68,7 +68,7 @@ def words_of(commands: Sequence[Command]) -> str:
         return ""
     first, *others = commands
     where = getattr(first, "path", None)
-    more = sum(where is None or getattr(one, "path", None) != where for one in others)
+    more = sum(where is None or getattr(other, "path", None) != where for other in others)
     return first.words[0].upper() + first.words[1:] + (f", and {more} more." if more else ".")
 
 

@@ -28,10 +28,10 @@ def value_at(setup: Setup, path: str) -> Any:
     Raises:
         Refused: there is no such place.
     """
-    found: Any = setup
+    value: Any = setup
     for name in path.split("."):
-        found = _inner(found, name)[1]
-    return found
+        value = _inner(value, name)[1]
+    return value
 
 
 def with_value(setup: Setup, path: str, change: Callable[[Any], Any]) -> Setup:
@@ -59,7 +59,7 @@ def _inner(whole: Any, name: str) -> tuple[Any, Any]:
     if isinstance(whole, BaseModel) and name in type(whole).model_fields and name not in CLOSED:
         return name, getattr(whole, name)
     if isinstance(whole, tuple) and not isinstance(whole, Recorded) and len(whole) <= 256:
-        for i, one in enumerate(whole):
-            if getattr(one, "id", None) == name or (name == str(i) and not hasattr(one, "id")):
-                return i, one
+        for i, element in enumerate(whole):
+            if getattr(element, "id", None) == name or (name == str(i) and not hasattr(element, "id")):
+                return i, element
     raise Refused(GONE)

@@ -45,9 +45,11 @@ class TakeSteps(Finding):
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         matte = subject_of(setup, self.subject).matte
-        if not isinstance(matte, OutlineMatte) or all(one.id != self.outline for one in matte.outlines):
+        if not isinstance(matte, OutlineMatte) or all(outline.id != self.outline for outline in matte.outlines):
             raise Refused("The outline that was followed is not there any more.")
-        outlines = (with_steps(one, self.steps) if one.id == self.outline else one for one in matte.outlines)
+        outlines = (
+            with_steps(outline, self.steps) if outline.id == self.outline else outline for outline in matte.outlines
+        )
         return changing_subject(setup, self.subject, matte=made(OutlineMatte, {"outlines": tuple(outlines)}))
 
     @property
@@ -68,7 +70,7 @@ class TakeMattes(Finding):
         matte = subject_of(setup, self.subject).matte
         if not isinstance(matte, FoundMatte):
             raise Refused("The subject that was followed has a matte of another kind now.")
-        frames = {one.frame: one for one in (*matte.frames, *self.frames)}
+        frames = {frame.frame: frame for frame in (*matte.frames, *self.frames)}
         fields: dict[str, Any] = {"frames": tuple(frames[at] for at in sorted(frames))}
         if self.people:
             fields["person"] = self.person
@@ -105,7 +107,7 @@ class TakePatches(Finding):
     patches: Annotated[tuple[PlatePatch, ...], Field(min_length=1, max_length=MOST_FRAMES)]
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        patches = {one.frame: one for one in (*setup.plate.patches, *self.patches)}
+        patches = {patch.frame: patch for patch in (*setup.plate.patches, *self.patches)}
         ordered = tuple(patches[at] for at in sorted(patches))
         return evolved(setup, plate=evolved(setup.plate, source=PlateSource.RECOVERED, patches=ordered))
 
@@ -162,7 +164,9 @@ class TakeMapFile(Finding):
         known = setup.distance.source(self.source)
         fields = {"title": self.title, "frames": self.frames}
         if isinstance(known, MapFile):
-            return with_sources(setup, tuple(evolved(one, **fields) if one is known else one for one in sources))
+            return with_sources(
+                setup, tuple(evolved(source, **fields) if source is known else source for source in sources)
+            )
         if known is not None:
             raise Refused("A source of another kind has this name. Bring the map as a new source.")
         if len(sources) >= MOST_SOURCES:

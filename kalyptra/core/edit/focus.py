@@ -30,11 +30,11 @@ class AddMark(Command):
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         marks = setup.focus.marks
-        if any(one.id == self.id for one in marks):
+        if any(mark.id == self.id for mark in marks):
             raise Refused("This mark is there already.")
         if len(marks) >= MOST_MARKS:
             raise Refused(f"There are {MOST_MARKS} marks already. Remove one first.")
-        if self.subject is not None and all(one.id != self.subject for one in setup.subjects):
+        if self.subject is not None and all(subject.id != self.subject for subject in setup.subjects):
             raise Refused("The subject that the mark shall be on is not there any more.")
         letter = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"[len(marks)] if len(marks) < 26 else str(len(marks) + 1)
         name = self.name.strip() or f"Mark {letter}"
@@ -53,7 +53,7 @@ class RemoveMark(Command):
     id: Id
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        mark = next((one for one in setup.focus.marks if one.id == self.id), None)
+        mark = next((mark for mark in setup.focus.marks if mark.id == self.id), None)
         if mark is None:
             raise Refused("This mark is not there any more. It was removed meanwhile.")
         keys = tuple(
@@ -62,7 +62,7 @@ class RemoveMark(Command):
             else key
             for key in setup.focus.distance.keys
         )
-        left = tuple(one for one in setup.focus.marks if one.id != self.id)
+        left = tuple(mark for mark in setup.focus.marks if mark.id != self.id)
         return evolved(setup, focus=evolved(setup.focus, marks=left, distance=made(FocusCurve, {"keys": keys})))
 
     @property
@@ -124,7 +124,7 @@ class Perform(Command):
             after = [key for key in fields_of(keyed) if key["frame"] > last]
             if before and before[-1]["frame"] != first - 1:
                 before[-1] = before[-1] | {"ease": Ease.HOLD}
-            return [*before, *(one.fields(True) for one in self.keys), *after]
+            return [*before, *(key.fields(True) for key in self.keys), *after]
 
         return with_keys(setup, FOCUS, performed)
 
@@ -140,7 +140,7 @@ class ReplaceFocus(Command):
     keys: FocusKeys
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        return with_keys(setup, FOCUS, lambda _keyed, _: settled([], [one.fields(True) for one in self.keys]))
+        return with_keys(setup, FOCUS, lambda _keyed, _: settled([], [key.fields(True) for key in self.keys]))
 
     @property
     def words(self) -> str:
@@ -155,7 +155,7 @@ class PutCut(Command):
     on: bool
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        cuts = {one for one in setup.focus.cuts if one != self.frame} | ({self.frame} if self.on else set())
+        cuts = {cut for cut in setup.focus.cuts if cut != self.frame} | ({self.frame} if self.on else set())
         return evolved(setup, focus=evolved(setup.focus, cuts=tuple(sorted(cuts))))
 
     @property

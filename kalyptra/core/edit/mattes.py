@@ -22,8 +22,8 @@ class PutMatteKey(Command):
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         def put(keys: Keys) -> Keys:
-            others = (one for one in keys if one.frame != self.key.frame)
-            return tuple(sorted((*others, self.key), key=lambda one: one.frame))
+            others = (key for key in keys if key.frame != self.key.frame)
+            return tuple(sorted((*others, self.key), key=lambda other: other.frame))
 
         return _with_keys(setup, self.subject, put)
 
@@ -44,7 +44,7 @@ class DropMatteKeys(Command):
         return _with_keys(
             setup,
             self.subject,
-            lambda keys: tuple(one for one in keys if not self.first <= one.frame <= self.last),
+            lambda keys: tuple(key for key in keys if not self.first <= key.frame <= self.last),
         )
 
     @property

@@ -90,7 +90,7 @@ def matched(ids: tuple[int, ...], rows: Rows, drawn: Rows) -> tuple[tuple[int, .
         drawn = drawn[::-1][:, [0, 1, 4, 5, 2, 3, 6, 7]]
         places = on_line(drawn, SAMPLES).reshape(-1, 2)
     laid_over = mapped(similarity_between(_outer(rows), _outer(drawn)), rows[:, :2])
-    (_, at) = min((_in_order(there, rows, drawn, places) for there in (rows[:, :2], laid_over)), key=lambda one: one[0])
+    (_, at) = min((_in_order(there, rows, drawn, places) for there in (rows[:, :2], laid_over)), key=lambda row: row[0])
     return _with_places(ids, drawn, places, at)
 
 
@@ -132,12 +132,12 @@ def _in_order(
     size = float(np.ptp(drawn[:, :2], axis=0).max())
     cost = ((there[:, None] - places[None]) ** 2).sum(axis=2)
     cost += (WAY * size) ** 2 * (1 - _ways(rows)[::SAMPLES] @ _ways(drawn).T)
-    best, found = np.inf, np.arange(len(there))
+    best, best_path = np.inf, np.arange(len(there))
     for start in np.argsort(cost[0])[:12]:
         total, path = _once_around(np.roll(cost, -int(start), axis=1))
         if total < best:
-            best, found = total, (path + start) % len(places)
-    return best, found
+            best, best_path = total, (path + start) % len(places)
+    return best, best_path
 
 
 def _ways(rows: Rows) -> NDArray[np.float64]:
@@ -180,5 +180,5 @@ def _area(points: NDArray[np.float64]) -> float:
 
 
 def _with_key(keyed: Any, key: Any) -> Any:
-    keys = sorted([*(one for one in keyed.keys if one.frame != key.frame), key], key=lambda one: one.frame)
+    keys = sorted([*(other for other in keyed.keys if other.frame != key.frame), key], key=lambda key: key.frame)
     return type(keyed)(keys=tuple(keys))

@@ -66,7 +66,7 @@ class RemoveOutline(Command):
         outlines = _outlines(setup, self.subject)
         if len(outlines) == 1:
             raise Refused("The last outline of a subject stays. Remove the subject instead.")
-        left = tuple(one for one in outlines if one is not _outline(setup, self.subject, self.outline))
+        left = tuple(outline for outline in outlines if outline is not _outline(setup, self.subject, self.outline))
         return _with_outlines(setup, self.subject, left)
 
     @property
@@ -245,10 +245,10 @@ def _outlines(setup: Setup, subject: str) -> tuple[Outline, ...]:
 
 
 def _outline(setup: Setup, subject: str, name: str) -> Outline:
-    found = next((one for one in _outlines(setup, subject) if one.id == name), None)
-    if found is None:
+    outline_there = next((outline for outline in _outlines(setup, subject) if outline.id == name), None)
+    if outline_there is None:
         raise Refused("This outline is not there any more. It was removed meanwhile.")
-    return found
+    return outline_there
 
 
 def _with_outlines(setup: Setup, subject: str, outlines: tuple[Outline, ...]) -> Setup:
@@ -259,7 +259,7 @@ def _changing(setup: Setup, subject: str, names: tuple[str, ...], change: Callab
     for name in names:
         _outline(setup, subject, name)
     try:
-        outlines = tuple(change(one) if one.id in names else one for one in _outlines(setup, subject))
+        outlines = tuple(change(outline) if outline.id in names else outline for outline in _outlines(setup, subject))
     except (ValueError, np.linalg.LinAlgError) as error:
         if isinstance(error, Refused):
             raise
@@ -270,14 +270,14 @@ def _changing(setup: Setup, subject: str, names: tuple[str, ...], change: Callab
 def _with_more(setup: Setup, subject: str, new: tuple[Outline, ...]) -> Setup:
     """Names that are taken already give way to others."""
     outlines = _outlines(setup, subject)
-    taken = {one.id for one in outlines}
+    taken = {outline.id for outline in outlines}
     more = []
-    for one in new:
-        name, count = one.id, len(taken)
+    for outline in new:
+        name, count = outline.id, len(taken)
         while name in taken:
-            name, count = f"{one.id[:8]}x{count}", count + 1
+            name, count = f"{outline.id[:8]}x{count}", count + 1
         taken.add(name)
-        more.append(one if name == one.id else changed(one, id=name))
+        more.append(outline if name == outline.id else changed(outline, id=name))
     return _with_outlines(setup, subject, (*outlines, *more))
 
 
@@ -299,5 +299,5 @@ def _keyed(keyed: Any, frame: int, value: Any) -> Any:
     known = next((key for key in keyed.keys if key.frame == frame), None)
     kind = type(keyed.keys[0])
     key = evolved(known, value=value) if known else made(kind, {"frame": frame, "value": value, "ease": Ease.LINEAR})
-    keys = [*(one for one in keyed.keys if one.frame != frame), key]
-    return evolved(keyed, keys=tuple(sorted(keys, key=lambda one: one.frame)))
+    keys = [*(key for key in keyed.keys if key.frame != frame), key]
+    return evolved(keyed, keys=tuple(sorted(keys, key=lambda key: key.frame)))

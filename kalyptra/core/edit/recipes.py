@@ -86,7 +86,9 @@ def _page(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A sheet of 21 cm seen at a slant, to be pulled onto the page by its corners; sharp in its middle."""
     w, h = camera.width, camera.height
     corners = [(w * 0.3, h * 0.2), (w * 0.7, h * 0.2), (w * 0.85, h * 0.85), (w * 0.15, h * 0.85)]
-    page = Corners(id="page", name="Page", corners=tuple(held_place(*one) for one in corners), width=constant(0.21))
+    page = Corners(
+        id="page", name="Page", corners=tuple(held_place(*corner) for corner in corners), width=constant(0.21)
+    )
     focus = 1 / of_rectangle(camera, corners, 0.21).dioptres(w / 2, h / 2)
     return _with(setup, [as_read(page)], round(focus, 3))
 
@@ -112,15 +114,15 @@ def _desk(setup: Setup, frame: int, camera: Camera) -> Setup:
 
 def _portrait(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A person in front of a wall; focus is on the first subject."""
-    person = next((one for one in setup.subjects if one.enabled and one.acts is Acts.CUT_OUT), None)
+    person = next((subject for subject in setup.subjects if subject.enabled and subject.acts is Acts.CUT_OUT), None)
     away = person.distance.at(frame, mix_distance) if person else 1.6
     wall = Backdrop(id="wall", name="Wall", distance=held_metres(away * 2.2))
     return _with(setup, [wall], round(away, 3), round(camera.width * 0.02, 1))
 
 
 def _backdrop(setup: Setup, otherwise: float) -> AnySource:
-    found = next((one for one in setup.distance.sources if isinstance(one, Backdrop)), None)
-    return found or Backdrop(id="backdrop", name="Backdrop", distance=held_metres(otherwise))
+    backdrop = next((source for source in setup.distance.sources if isinstance(source, Backdrop)), None)
+    return backdrop or Backdrop(id="backdrop", name="Backdrop", distance=held_metres(otherwise))
 
 
 def as_read(source: AnySource) -> Any:

@@ -67,9 +67,9 @@ class CopySource(Command):
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         sources = _room_in(setup, self.id)
-        found = source_of(setup, self.source)
-        at = sources.index(found) + 1
-        return with_sources(setup, (*sources[:at], evolved(found, id=self.id), *sources[at:]))
+        source = source_of(setup, self.source)
+        at = sources.index(source) + 1
+        return with_sources(setup, (*sources[:at], evolved(source, id=self.id), *sources[at:]))
 
     @property
     def words(self) -> str:
@@ -84,12 +84,12 @@ class RemoveSource(Command):
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         source_of(setup, self.id)
-        left = tuple(one for one in setup.distance.sources if one.id != self.id)
+        left = tuple(source for source in setup.distance.sources if source.id != self.id)
         if not left:
             raise Refused("The last source stays: something must say how far away things are.")
         subjects = tuple(
-            evolved(one, standing=None) if one.standing and one.standing.on == self.id else one
-            for one in setup.subjects
+            evolved(subject, standing=None) if subject.standing and subject.standing.on == self.id else subject
+            for subject in setup.subjects
         )
         return evolved(setup, subjects=subjects, distance=evolved(setup.distance, sources=left))
 
@@ -107,7 +107,7 @@ class PutRegion(Command):
     outside: bool = False
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        if self.subject is not None and all(one.id != self.subject for one in setup.subjects):
+        if self.subject is not None and all(subject.id != self.subject for subject in setup.subjects):
             raise Refused("The subject whose matte it shall hold in is not there any more.")
         region = {"subject": self.subject, "outside": self.outside} if self.subject else None
         return changing_source(setup, self.source, lambda source: evolved(source, region=region))
@@ -153,9 +153,9 @@ class AddStop(Command):
 
     def _with_stop(self, source: AnySource) -> AnySource:
         stops = _stops(source)
-        places = sorted((self._place(one), one.distance.at(self.frame, mix_distance)) for one in stops)
-        before = max((one for one in places if one[0] <= self.at), default=places[0])
-        after = min((one for one in places if one[0] >= self.at), default=places[-1])
+        places = sorted((self._place(stop), stop.distance.at(self.frame, mix_distance)) for stop in stops)
+        before = max((place for place in places if place[0] <= self.at), default=places[0])
+        after = min((place for place in places if place[0] >= self.at), default=places[-1])
         wide = after[0] - before[0]
         share = (self.at - before[0]) / wide if wide > 0 else 0.0
         distance = metres(mix_distance(before[1], after[1], share))
@@ -230,9 +230,10 @@ class UseRecipe(Command):
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
         recipe = with_recipe(setup, self.recipe, self.frame, clip.size)
-        lost = {one.id for one in setup.distance.sources} - {one.id for one in recipe.distance.sources}
+        lost = {source.id for source in setup.distance.sources} - {source.id for source in recipe.distance.sources}
         subjects = tuple(
-            evolved(one, standing=None) if one.standing and one.standing.on in lost else one for one in recipe.subjects
+            evolved(subject, standing=None) if subject.standing and subject.standing.on in lost else subject
+            for subject in recipe.subjects
         )
         return evolved(recipe, subjects=subjects)
 
@@ -264,7 +265,7 @@ def new_source(kind: NewKind, name: str, focus: float, clip: ClipExtent) -> AnyS
                 "horizon": constant(round(h * 0.42, 1)), "height": constant(1.5, Height), "joins": Stacking.NEARER,
             },
         ),
-        "corners": (Corners, lambda: {"corners": tuple(held_place(*one) for one in corners), "width": constant(0.21)}),
+        "corners": (Corners, lambda: {"corners": tuple(held_place(*at) for at in corners), "width": constant(0.21)}),
         "line": (
             Line,
             lambda: {"start": held_place(w / 2, h * 0.85), "end": held_place(w / 2, h * 0.2), "stops": stops},
@@ -285,8 +286,8 @@ def new_source(kind: NewKind, name: str, focus: float, clip: ClipExtent) -> AnyS
             },
         ),
     }  # fmt: skip
-    found, fields = kinds[kind]
-    made: AnySource = as_read(found.model_construct(id=name, name=NAMES[kind], **fields()))
+    model, fields = kinds[kind]
+    made: AnySource = as_read(model.model_construct(id=name, name=NAMES[kind], **fields()))
     return made
 
 
@@ -295,10 +296,10 @@ def source_of(setup: Setup, name: str) -> AnySource:
     Raises:
         Refused: it is not there any more.
     """
-    found = setup.distance.source(name)
-    if found is None:
+    source = setup.distance.source(name)
+    if source is None:
         raise Refused("This source of distance is not there any more. It was removed meanwhile.")
-    return found
+    return source
 
 
 def changing_source(setup: Setup, name: str, change: Callable[[AnySource], AnySource]) -> Setup:
@@ -317,7 +318,7 @@ def with_sources(setup: Setup, sources: tuple[AnySource, ...]) -> Setup:
 
 def _room_in(setup: Setup, name: str) -> tuple[AnySource, ...]:
     sources = setup.distance.sources
-    if any(one.id == name for one in sources):
+    if any(source.id == name for source in sources):
         raise Refused("This source of distance is there already.")
     if len(sources) >= MOST_SOURCES:
         raise Refused(f"There are {MOST_SOURCES} sources of distance already. Remove one first.")

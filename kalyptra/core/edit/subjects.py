@@ -42,7 +42,7 @@ class AddSubject(Command):
     drawn: Drawn | None = None
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        if any(one.id == self.id for one in setup.subjects):
+        if any(subject.id == self.id for subject in setup.subjects):
             raise Refused("This subject is there already.")
         if len(setup.subjects) >= MOST_SUBJECTS:
             raise Refused(f"There are {MOST_SUBJECTS} subjects already. Remove one first.")
@@ -88,16 +88,16 @@ class RemoveSubject(Command):
         subject = subject_of(setup, self.id)
         distance = distance_of(setup, subject, self.frame, camera_of(setup, clip.size))
         sources = tuple(
-            evolved(one, region=None) if one.region and one.region.subject == self.id else one
-            for one in setup.distance.sources
+            evolved(source, region=None) if source.region and source.region.subject == self.id else source
+            for source in setup.distance.sources
         )
         marks = tuple(
-            evolved(one, subject=None, distance=metres(distance)) if one.subject == self.id else one
-            for one in setup.focus.marks
+            evolved(mark, subject=None, distance=metres(distance)) if mark.subject == self.id else mark
+            for mark in setup.focus.marks
         )
         return evolved(
             setup,
-            subjects=tuple(one for one in setup.subjects if one.id != self.id),
+            subjects=tuple(subject for subject in setup.subjects if subject.id != self.id),
             distance=evolved(setup.distance, sources=sources),
             focus=evolved(setup.focus, marks=marks),
         )
@@ -134,10 +134,10 @@ def subject_of(setup: Setup, name: str) -> Subject:
     Raises:
         Refused: it is not there any more.
     """
-    found = next((one for one in setup.subjects if one.id == name), None)
-    if found is None:
+    holder = next((subject for subject in setup.subjects if subject.id == name), None)
+    if holder is None:
         raise Refused("This subject is not there any more. It was removed meanwhile.")
-    return found
+    return holder
 
 
 def changing_subject(setup: Setup, name: str, **fields: object) -> Setup:

@@ -63,8 +63,8 @@ class TimedKey(Frozen):
     mark: Annotated[str, Field(max_length=16)] | None = None
 
     def fields(self, of_focus: bool) -> dict[str, Any]:
-        found = {"frame": self.frame, "value": self.value, "ease": self.ease}
-        return found | {"mark": self.mark} if of_focus else found
+        fields = {"frame": self.frame, "value": self.value, "ease": self.ease}
+        return fields | {"mark": self.mark} if of_focus else fields
 
 
 class SetAt(Command):
@@ -102,7 +102,7 @@ class PutKeys(Command):
             setup,
             self.path,
             lambda keyed, _: settled(
-                fields_of(keyed), [one.fields(isinstance(keyed, FocusCurve)) for one in self.keys]
+                fields_of(keyed), [key.fields(isinstance(keyed, FocusCurve)) for key in self.keys]
             ),
         )
 
@@ -216,11 +216,11 @@ class Reorder(Command):
             raise Refused("This is no list that can be put in order.")
 
         def ordered(items: Any) -> Any:
-            found = next((one for one in items if one.id == self.id), None)
-            if found is None:
+            moving = next((item for item in items if item.id == self.id), None)
+            if moving is None:
                 raise Refused("What was to be moved is not there any more.")
-            rest = [one for one in items if one is not found]
-            return (*rest[: self.to], found, *rest[self.to :])
+            rest = [item for item in items if item is not moving]
+            return (*rest[: self.to], moving, *rest[self.to :])
 
         return with_value(setup, self.path, ordered)
 
@@ -240,17 +240,17 @@ def timed_at(setup: Setup, path: str) -> tuple[str, Timed | None]:
         standing = value_at(setup, ".".join(names[:2])).standing
         if standing is not None:
             return f"subjects.{names[1]}.standing.by_hand", standing.by_hand
-    found = value_at(setup, path)
-    if not isinstance(found, Keyed | FocusCurve):
+    keyed = value_at(setup, path)
+    if not isinstance(keyed, Keyed | FocusCurve):
         raise Refused("This has no keys: it cannot change over time.")
-    return path, found
+    return path, keyed
 
 
 def with_keys(setup: Setup, path: str, change: Any) -> Setup:
     """The setup with the keys of a value changed; `change` gets the keyed value, and whether it may have no key."""
-    where, found = timed_at(setup, path)
+    where, present = timed_at(setup, path)
     by_hand = where != path
-    keyed = found or Keyed[Distance].model_construct(keys=())
+    keyed = present or Keyed[Distance].model_construct(keys=())
     keys = sorted(change(keyed, by_hand), key=lambda key: key["frame"])
     if not keys:
         return with_value(setup, where, lambda _: None)
@@ -258,7 +258,7 @@ def with_keys(setup: Setup, path: str, change: Any) -> Setup:
         return with_value(setup, where, lambda _: made(type(keyed), {"keys": tuple(keys)}))
     except Refused as refusal:
         if isinstance(refusal.__cause__, ValidationError):
-            wrong = next((one for one in refusal.__cause__.errors() if "value" in one["loc"]), None)
+            wrong = next((error for error in refusal.__cause__.errors() if "value" in error["loc"]), None)
             if wrong:
                 raise Refused(f"This is out of bounds: {named(path)}: {wrong['msg']}.") from refusal
         raise

@@ -93,7 +93,7 @@ def _piece(t: NDArray[np.float64], d: NDArray[np.float64]) -> tuple[Ease | Handl
         inner = np.linalg.lstsq(basis, (d - d[0]) / rise - u**3, rcond=None)[0]
         handles = Handles(x1=THIRD, y1=float(inner[0]), x2=2 * THIRD, y2=float(inner[1]))
         choices.append((handles, d[0] + rise * (basis @ inner + u**3)))
-    errors = [np.abs(found - d) for _, found in choices]
+    errors = [np.abs(fit - d) for _, fit in choices]
     best = min(range(len(choices)), key=lambda i: float(errors[i].max()))
     at = int(np.clip(np.argmax(errors[best]), 1, len(t) - 2))
     return choices[best][0], float(errors[best].max()), at

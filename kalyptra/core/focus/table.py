@@ -45,7 +45,7 @@ def read(text: str) -> tuple[FocusKey, ...]:
     if "frame" not in names or "distance_m" not in names:
         raise NoTable('the first line must name the columns "frame" and "distance_m"')
     lines.fieldnames = names
-    found: list[tuple[int, float]] = []
+    rows: list[tuple[int, float]] = []
     for row in lines:
         place = f"line {lines.line_num}"
         try:
@@ -54,12 +54,12 @@ def read(text: str) -> tuple[FocusKey, ...]:
             raise NoTable(f"{place}: a frame is a whole number and a distance one in metres") from error
         if not (0 <= frame <= 10_000_000 and math.isfinite(distance) and 0.02 <= distance <= 100_000):
             raise NoTable(f"{place}: the distance must be between 0.02 and 100000 m, the frame not negative")
-        if found and frame <= found[-1][0]:
+        if rows and frame <= rows[-1][0]:
             raise NoTable(f"{place}: frames must rise")
-        found.append((frame, distance))
-    if not found:
+        rows.append((frame, distance))
+    if not rows:
         raise NoTable("there is no row in it")
-    return tuple(FocusKey(frame=frame, value=distance, ease=Ease.LINEAR) for frame, distance in _told(found))
+    return tuple(FocusKey(frame=frame, value=distance, ease=Ease.LINEAR) for frame, distance in _told(rows))
 
 
 def _told(rows: Sequence[tuple[int, float]]) -> list[tuple[int, float]]:

@@ -55,27 +55,27 @@ def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], store: 
             if isinstance(at, DrawnAt)
             else stored_matte(at, small, store)
         )
-        found = foot_of(matte)
-        if found is None:
+        foot = foot_of(matte)
+        if foot is None:
             yield None
         else:
-            x, y, high = (round(one / scale, 2) for one in found)
+            x, y, high = (round(number / scale, 2) for number in foot)
             yield frame, x, y, high
 
 
-def grounded(found: Sequence[Seen]) -> list[Foot]:
+def grounded(seen: Sequence[Seen]) -> list[Foot]:
     """The feet that stand on the ground: those that are not far above where the lowest ones around them go.
 
     Args:
-        found: in the order of frames.
+        seen: in the order of frames.
     """
-    if len(found) < 4:
-        return [one[:3] for one in found]
-    table = np.array(found, float)
+    if len(seen) < 4:
+        return [foot[:3] for foot in seen]
+    table = np.array(seen, float)
     height = float(np.median(table[:, 3]))
-    store = []
-    for one in found:
-        away = table[:, 0] - one[0]
+    standing = []
+    for foot in seen:
+        away = table[:, 0] - foot[0]
         near = np.abs(away) <= AROUND
         t, y = away[near] / AROUND, table[near, 2]
         powers = np.stack([np.ones_like(t), t, t * t], axis=1)[:, : min(3, len(t))]
@@ -86,9 +86,9 @@ def grounded(found: Sequence[Seen]) -> list[Foot]:
             parts = np.linalg.lstsq(powers * root[:, None], y * root, rcond=None)[0]
             fitted = parts[0]
             weight = np.where(y > powers @ parts, LOWER, 1 - LOWER)
-        if one[2] > fitted - HIDDEN * height:
-            store.append(one[:3])
-    return store
+        if foot[2] > fitted - HIDDEN * height:
+            standing.append(foot[:3])
+    return standing
 
 
 def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:

@@ -82,10 +82,10 @@ def follow_mattes(
         back = list(_one_way(keys[b], footage, range(b, a, -span.step)))[::-1]
         yield from (_blended(x, y, (i + 1) / len(span)) for i, (x, y) in enumerate(zip(there, back, strict=True)))
     rest = [frame for frame in frames if stops and frames.index(frame) >= frames.index(stops[-1])]
-    for one in _one_way(keys[stops[-1]], footage, rest) if stops else ():
-        if one.how is How.PREDICTED and on_loss is OnLoss.STOP:
+    for matte in _one_way(keys[stops[-1]], footage, rest) if stops else ():
+        if matte.how is How.PREDICTED and on_loss is OnLoss.STOP:
             return
-        yield one
+        yield matte
 
 
 def follow_keys(
@@ -161,18 +161,18 @@ def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> Propagated
     """Two ways to a frame, `share` of the way from the first one's key."""
     weights = (1 - share) * (a.sure + 0.01) ** BELIEF, share * (b.sure + 0.01) ** BELIEF
     part = weights[1] / sum(weights)
-    one, other = coverage_of(a.matte), coverage_of(b.matte)
-    either = float(np.maximum(one, other).sum())
-    agree = float(np.minimum(one, other).sum()) / either if either > 0 else 1.0
+    ahead, other = coverage_of(a.matte), coverage_of(b.matte)
+    either = float(np.maximum(ahead, other).sum())
+    agree = float(np.minimum(ahead, other).sum()) / either if either > 0 else 1.0
     # Where both ways are as sure and yet differ, either may have lost behind something what the other still has.
     apart = float(np.clip((AGREE - agree) / AGREE_LEAST, 0, 1))
     differ = 2 * min(part, 1 - part) * apart
-    matte = one * (1 - part) + other * part
-    matte = matte + np.float32(differ) * (np.maximum(one, other) - matte)
+    matte = ahead * (1 - part) + other * part
+    matte = matte + np.float32(differ) * (np.maximum(ahead, other) - matte)
     sure = max(a.sure, b.sure) * (1 - 0.7 * differ) * (1 - 0.2 * apart)
     hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
-    found = replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3))
-    return replace(found, how=How.PREDICTED if hidden else How.FOLLOWED)
+    blended = replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3))
+    return replace(blended, how=How.PREDICTED if hidden else How.FOLLOWED)
 
 
 def at_full_size(matte: NDArray[np.uint8], codes: NDArray[np.uint8]) -> Matte:

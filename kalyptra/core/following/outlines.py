@@ -59,17 +59,17 @@ def follow(
     for last, frame in pairwise(frames):
         after = _looked_at(footage, frame)
         since = seen.since(guess)
-        found = find_step(seen.picture, after, seen.rows, outline.motion, since, known)
-        if not found.seen and on_loss is OnLoss.STOP:
+        tracked = find_step(seen.picture, after, seen.rows, outline.motion, since, known)
+        if not tracked.seen and on_loss is OnLoss.STOP:
             return
-        matrix = found.matrix @ inverse(seen.motion) if found.seen else guess
+        matrix = tracked.matrix @ inverse(seen.motion) if tracked.seen else guess
         matrix = matrix / matrix[2, 2]
-        rows = carried(matrix, rows) if not found.seen else _moved_on(seen.rows, found)
-        step, placement = _step(last, frame, matrix, ids, rows, placement, scale, found)
+        rows = carried(matrix, rows) if not tracked.seen else _moved_on(seen.rows, tracked)
+        step, placement = _step(last, frame, matrix, ids, rows, placement, scale, tracked)
         yield step
-        if found.seen:
+        if tracked.seen:
             guess = _drift(matrix, rows)
-            known, seen = found.known, _Seen(after, rows)
+            known, seen = tracked.known, _Seen(after, rows)
         else:
             seen.unseen(matrix)
             if seen.steps > MOST_UNSEEN:
@@ -133,15 +133,15 @@ def _drift(matrix: Matrix, rows: Rows) -> Matrix:
     return drift
 
 
-def _moved_on(rows: Rows, found: TrackedStep) -> Rows:
-    out = carried(found.matrix, rows)
-    out[:, :6] += np.tile(found.shifts, 3)
+def _moved_on(rows: Rows, tracked: TrackedStep) -> Rows:
+    out = carried(tracked.matrix, rows)
+    out[:, :6] += np.tile(tracked.shifts, 3)
     return out
 
 
 def _step(
     last: int, frame: int, matrix: Matrix, ids: tuple[int, ...], rows: Rows, placement: Matrix, scale: float,
-    found: TrackedStep,
+    tracked: TrackedStep,
 ) -> tuple[Step, Matrix]:  # fmt: skip
     """The step as a document keeps it, and the placement after it."""
     sizes = np.diag([1 / scale, 1 / scale, 1.0])
@@ -149,15 +149,16 @@ def _step(
     whole = whole / whole[2, 2]
     placement = whole @ placement
     back = inverse(placement)
-    moved = mapped(back, rows[:, :2] / scale) - mapped(back, (rows[:, :2] - found.shifts) / scale)
+    moved = mapped(back, rows[:, :2] / scale) - mapped(back, (rows[:, :2] - tracked.shifts) / scale)
     ahead = frame > last
     shifts: tuple[tuple[int, float, float], ...] = ()
-    if np.abs(found.shifts).max() > 1e-3:
+    if np.abs(tracked.shifts).max() > 1e-3:
         own = np.round(moved if ahead else -moved, 3).tolist()
         shifts = tuple((name, x, y) for name, (x, y) in zip(ids, own, strict=True))
     step = Step(
         frame=max(last, frame), warp=numbers_of(whole if ahead else inverse(whole)), shifts=shifts,
-        held=round(found.held, 3) if found.seen else BLIND, visible=round(found.visible, 3), predicted=not found.seen,
+        held=round(tracked.held, 3) if tracked.seen else BLIND, visible=round(tracked.visible, 3),
+        predicted=not tracked.seen,
     )  # fmt: skip
     return step, placement
 

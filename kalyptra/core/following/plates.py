@@ -162,7 +162,7 @@ class _Block:
         """Whether the camera stood still."""
         first = np.linalg.inv(self._matrices[self.span[0]])
         size = self._others[0].grey.shape
-        return all(motion_of(one @ first, size) < STILL for one in self._matrices.values())
+        return all(motion_of(matrix @ first, size) < STILL for matrix in self._matrices.values())
 
     def patches(self, frames: Sequence[int]) -> Iterator[tuple[int, Patch | None]]:
         if not self._others:
@@ -204,18 +204,22 @@ class _Block:
         scale = grey.shape[1] / hole.shape[1]
         sizes = np.diag([scale, scale, 1.0])
         back = np.linalg.inv(self._matrices[frame])
-        others = [one for one in self._others if one.frame != frame]
-        shows = [_shows(one.hidden, places, np.linalg.inv(sizes) @ one.matrix @ back @ sizes) for one in others]
+        others = [other for other in self._others if other.frame != frame]
+        shows = [_shows(other.hidden, places, np.linalg.inv(sizes) @ other.matrix @ back @ sizes) for other in others]
         wanted = OFTEN_STILL if locked else OFTEN
-        picked = _picked(np.array(shows), np.array([abs(one.frame - frame) for one in others]), wanted)
+        picked = _picked(np.array(shows), np.array([abs(other.frame - frame) for other in others]), wanted)
         corners = np.zeros((0, 1, 2), np.float32)
         if not locked:
             corners = background_corners(grey, _background(hole, grey.shape))
         chosen = []
-        for one in sorted((others[i] for i in picked), key=lambda other: abs(other.frame - frame)):
-            found = Aligned(np.eye(3), 0.0, 0) if locked else align(grey, one.grey, corners, one.matrix @ back)
-            whole = np.linalg.inv(sizes) @ found.matrix @ sizes
-            chosen.append(Other(one.picture, one.transfer, one.hidden, whole / whole[2, 2], found.amiss))
+        for neighbour in sorted((others[i] for i in picked), key=lambda other: abs(other.frame - frame)):
+            aligned = (
+                Aligned(np.eye(3), 0.0, 0) if locked else align(grey, neighbour.grey, corners, neighbour.matrix @ back)
+            )
+            whole = np.linalg.inv(sizes) @ aligned.matrix @ sizes
+            chosen.append(
+                Other(neighbour.picture, neighbour.transfer, neighbour.hidden, whole / whole[2, 2], aligned.amiss)
+            )
         return chosen
 
 
@@ -312,8 +316,8 @@ def recover_here(
         return covered(look, frame, Sources(held, clip.width, store))
 
     plate = look.plate
-    found = recover(reader, hidden, span[0], span[1], plate.growth, plate.filled_by)
-    for done, (frame, patch) in enumerate(found, start=1):
+    patches = recover(reader, hidden, span[0], span[1], plate.growth, plate.filled_by)
+    for done, (frame, patch) in enumerate(patches, start=1):
         named = [frame, store.keep(patch.picture), patch.left, patch.top] if patch else None
         report(done=done, patch=named)
     return damage_words(reader.damaged)

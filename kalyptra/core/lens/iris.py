@@ -71,14 +71,14 @@ def kernel(iris: Iris, radius: float) -> NDArray[np.float64]:
     total = np.zeros((1, 1))
     for share, light in RIMS[iris.rim]:
         if radius * share < POINT:
-            one = np.ones((1, 1))
+            kernel = np.ones((1, 1))
         else:
             left, right, columns = _spans(iris, radius * share)
             pixels = np.arange(-columns, columns + 1)
             covered = np.minimum(right[..., None], pixels + 0.5) - np.maximum(left[..., None], pixels - 0.5)
-            one = np.clip(covered, 0, 1).mean(axis=1)
-            one /= one.sum()
-        total = _add_centred(total, one * light)
+            kernel = np.clip(covered, 0, 1).mean(axis=1)
+            kernel /= kernel.sum()
+        total = _add_centred(total, kernel * light)
     return total
 
 
@@ -170,9 +170,9 @@ def _unit_rows(iris: Iris) -> tuple[NDArray[np.float64], NDArray[np.float64], ND
     top, foot = shape[:, 1].min(), shape[:, 1].max()
     y = (top + foot) / 2 - (foot - top) / 2 * np.cos(np.linspace(0, np.pi, 721))
     lowest, highest = int(np.argmin(shape[:, 1])), int(np.argmax(shape[:, 1]))
-    one = np.roll(shape, -lowest, axis=0)
+    around = np.roll(shape, -lowest, axis=0)
     turn = (highest - lowest) % len(shape)
-    rising, falling = one[: turn + 1], np.concatenate([one[turn:], one[:1]])[::-1]
+    rising, falling = around[: turn + 1], np.concatenate([around[turn:], around[:1]])[::-1]
     sides = [np.interp(y, _increasing(side[:, 1]), side[:, 0]) for side in (rising, falling)]
     return y, np.minimum(*sides), np.maximum(*sides)
 
@@ -184,7 +184,7 @@ def _increasing(values: NDArray[np.float64]) -> NDArray[np.float64]:
 def _add_centred(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
     rows, columns = (max(a.shape[i], b.shape[i]) for i in (0, 1))
     total = np.zeros((rows, columns))
-    for one in (a, b):
-        top, left = (rows - one.shape[0]) // 2, (columns - one.shape[1]) // 2
-        total[top : top + one.shape[0], left : left + one.shape[1]] += one
+    for half in (a, b):
+        top, left = (rows - half.shape[0]) // 2, (columns - half.shape[1]) // 2
+        total[top : top + half.shape[0], left : left + half.shape[1]] += half
     return total

@@ -62,7 +62,7 @@ def lay_over(
         _mix(colour, matte, ground[window])
         return
     outer, margins = widened(window, reach_of(iris, math.ceil(most)) + 4, matte.shape, ground.shape)
-    own, a, discs = (cv2.copyMakeBorder(one, *margins, cv2.BORDER_CONSTANT) for one in (colour, matte, radius))
+    own, a, discs = (cv2.copyMakeBorder(plane, *margins, cv2.BORDER_CONSTANT) for plane in (colour, matte, radius))
     _over(blur(Flat(own, a, False, discs), iris, setting), ground[outer])
 
 

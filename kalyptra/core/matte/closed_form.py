@@ -46,8 +46,8 @@ def solved_edge(picture: NDArray[np.uint8], matte: Matte, band: float) -> Matte:
                 continue
             part = _solve(picture[rows, columns], known[rows, columns], open_[rows, columns], matte[rows, columns])
             y, x = top - rows.start, left - columns.start
-            found = part[y : y + inner[0].stop - top, x : x + inner[1].stop - left]
-            np.copyto(out[inner], found, where=open_[inner])
+            alpha = part[y : y + inner[0].stop - top, x : x + inner[1].stop - left]
+            np.copyto(out[inner], alpha, where=open_[inner])
     return out
 
 
@@ -64,7 +64,7 @@ def _solve(codes: NDArray[np.uint8], known: Matte, open_: NDArray[np.bool_], gue
         matrix = cf_laplacian(picture, epsilon=1e-6, radius=1, is_known=~open_)
         matrix = (matrix + diags(FAITH * fixed)).tocsc()
         right = FAITH * fixed * known.astype(np.float64).ravel()
-        found = cg(matrix, right, M=ichol(matrix), x0=guess.astype(np.float64).ravel(), maxiter=TURNS, rtol=CLOSE)
+        alpha = cg(matrix, right, M=ichol(matrix), x0=guess.astype(np.float64).ravel(), maxiter=TURNS, rtol=CLOSE)
     except ValueError:
         return guess
-    return np.asarray(np.clip(found.reshape(known.shape), 0, 1), np.float32)
+    return np.asarray(np.clip(alpha.reshape(known.shape), 0, 1), np.float32)

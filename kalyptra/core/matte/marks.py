@@ -53,10 +53,10 @@ def marked_matte(codes: NDArray[np.uint8], marks: Sequence[Stroke], scale: float
     factor = min(1.0, WORKING / max(size))
     small = (max(1, round(size[1] * factor)), max(1, round(size[0] * factor)))
     view = cv2.resize(codes, small, interpolation=cv2.INTER_AREA)
-    keeps, drops = (cv2.resize(one, small, interpolation=cv2.INTER_AREA) > 0.35 * 255 for one in (keep, drop))
+    keeps, drops = (cv2.resize(stroked, small, interpolation=cv2.INTER_AREA) > 0.35 * 255 for stroked in (keep, drop))
     if under is None:
-        found = _from_nothing(view, keeps, drops)
-        rough = cv2.resize(found.astype(np.float32), (size[1], size[0]), interpolation=cv2.INTER_LINEAR)
+        mask = _from_nothing(view, keeps, drops)
+        rough = cv2.resize(mask.astype(np.float32), (size[1], size[0]), interpolation=cv2.INTER_LINEAR)
         matte = _edged(codes, rough)
     else:
         change = _mended(view, keeps, drops, cv2.resize(under, small, interpolation=cv2.INTER_AREA) > 0.5)
@@ -93,25 +93,25 @@ def _from_nothing(view: NDArray[np.uint8], keeps: NDArray[np.bool_], drops: NDAr
     if not keeps.any():
         return np.zeros(keeps.shape, bool)
     marked = keeps.astype(np.uint8)
-    found = np.zeros(keeps.shape, bool)
+    mask = np.zeros(keeps.shape, bool)
     for around in AROUND_KEPT:
         margin = round(around * max(cv2.boundingRect(marked)[2:])) + LEAST_AROUND
         window = window_of(marked, margin) or (slice(None), slice(None))
         part = _found_in(np.ascontiguousarray(view[window]), keeps[window], drops[window])
-        found[:] = False
-        found[window] = part
-        if not _reaches_end(found, window):
+        mask[:] = False
+        mask[window] = part
+        if not _reaches_end(mask, window):
             break
-    return _without_holes(_touched_by(found, keeps), drops)
+    return _without_holes(_touched_by(mask, keeps), drops)
 
 
-def _reaches_end(found: NDArray[np.bool_], window: Window) -> bool:
+def _reaches_end(mask: NDArray[np.bool_], window: Window) -> bool:
     """Whether something goes on beyond a window that ends within the picture."""
     rows, columns = window
-    height, width = found.shape
-    sides = ((rows.start > 0, found[rows.start]), (rows.stop < height, found[min(rows.stop, height) - 1]),
-             (columns.start > 0, found[:, columns.start]),
-             (columns.stop < width, found[:, min(columns.stop, width) - 1]))  # fmt: skip
+    height, width = mask.shape
+    sides = ((rows.start > 0, mask[rows.start]), (rows.stop < height, mask[min(rows.stop, height) - 1]),
+             (columns.start > 0, mask[:, columns.start]),
+             (columns.stop < width, mask[:, min(columns.stop, width) - 1]))  # fmt: skip
     return any(inside and line.any() for inside, line in sides)
 
 
@@ -142,16 +142,16 @@ def _mended(
     outside = cv2.distanceTransform(1 - mask, cv2.DIST_L2, 3)
     seeds = np.where(solid, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
     reach = max(12.0, AROUND_MARKS * float(np.sqrt(max(int(mask.sum()), 1))))
-    to_keep, to_drop = (cv2.distanceTransform((~one).astype(np.uint8), cv2.DIST_L2, 3) for one in (keeps, drops))
+    to_keep, to_drop = (cv2.distanceTransform((~keep).astype(np.uint8), cv2.DIST_L2, 3) for keep in (keeps, drops))
     far = (to_keep > reach if keeps.any() else True) & (to_drop > reach if drops.any() else True)
     far = np.broadcast_to(far, solid.shape)
     seeds[far & (inside > DEEP)] = cv2.GC_FGD
     seeds[far & (outside > DEEP)] = cv2.GC_BGD
     seeds[keeps], seeds[drops] = cv2.GC_FGD, cv2.GC_BGD
-    found = _cut(view, seeds, TURNS_MENDING)
+    cut = _cut(view, seeds, TURNS_MENDING)
     change = np.zeros(solid.shape, np.int8)
-    change[_touched_by(found & ~solid & ~far | keeps & ~solid, keeps)] = 1
-    change[_touched_by(~found & solid & ~far | drops & solid, drops)] = -1
+    change[_touched_by(cut & ~solid & ~far | keeps & ~solid, keeps)] = 1
+    change[_touched_by(~cut & solid & ~far | drops & solid, drops)] = -1
     return change
 
 

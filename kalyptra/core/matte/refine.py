@@ -43,16 +43,16 @@ def edged(matte: Matte, codes: NDArray[np.uint8], refine: Refine, scale: float, 
         return matte
     here, shown = matte[window], np.ascontiguousarray(codes[window])
     if refine.edge is Edge.FINE and carefully:
-        found = solved_edge(shown, here, width * FINE_BAND)
+        solved = solved_edge(shown, here, width * FINE_BAND)
     else:
-        found = guided_filter(shown, here, max(1, round(width)), EPS, STEEPER, smaller=2 if width >= 4 else 1)
+        solved = guided_filter(shown, here, max(1, round(width)), EPS, STEEPER, smaller=2 if width >= 4 else 1)
         # Only the band around the line may change: the filter's windows reach further.
         solid = (here > 0.5).astype(np.uint8)
         away = cv2.distanceTransform(solid, cv2.DIST_L2, 3) + cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
         share = np.clip((np.float32(1.5 * width) - away) / np.float32(max(0.5 * width, 1)), 0, 1)
-        found = here + share * (found - here)
+        solved = here + share * (solved - here)
     out = matte.copy()
-    out[window] = found
+    out[window] = solved
     return out
 
 

@@ -30,12 +30,12 @@ def temporal_median(matte: Matte, nearby: Sequence[Matte]) -> Matte:
         matte: (height, width) 0 to 1.
         nearby: the mattes of frames around it, the same size; empty ones are left out.
     """
-    others = [one for one in nearby if (one > 0.5).any()]
+    others = [near for near in nearby if (near > 0.5).any()]
     if not others or not (matte > 0.5).any():
         return matte
     here = _signed(matte)
-    moved = (_moved(_signed(one), here) for one in others)
-    median = np.median(np.stack([here, *(one for one in moved if one is not None)]), axis=0)
+    moved = (_moved(_signed(other), here) for other in others)
+    median = np.median(np.stack([here, *(matte for matte in moved if matte is not None)]), axis=0)
     # What is further away is a part that moves its own way, and no crawling.
     shift = (median - here).astype(np.float32)
     shift *= np.clip(2 - np.abs(shift) / np.float32(CRAWL), 0, 1)
@@ -60,7 +60,7 @@ def _moved(other: Matte, here: Matte) -> Matte | None:
     height, width = here.shape
     factor = min(1.0, WORKING / max(here.shape))
     small = (max(16, round(width * factor)), max(16, round(height * factor)))
-    a, b = (cv2.resize(one, small, interpolation=cv2.INTER_AREA) for one in (here, other))
+    a, b = (cv2.resize(each, small, interpolation=cv2.INTER_AREA) for each in (here, other))
     motion = np.eye(2, 3, dtype=np.float32)
     motion[:, 2] = _middle(b) - _middle(a)
     until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 40, 1e-4)

@@ -39,7 +39,7 @@ def edge_view(ours: Codes, naive: Codes, plate: Codes, covered: Sequence[NDArray
     out = np.full_like(ours, SURROUND)
     matte = np.max(covered, axis=0) if covered else np.zeros((height, width), np.float32)
     ring = ring_of(matte)
-    errors = [cv2.absdiff(one, plate).max(axis=2).astype(np.float32) * ring for one in (ours, naive)]
+    errors = [cv2.absdiff(our, plate).max(axis=2).astype(np.float32) * ring for our in (ours, naive)]
     part = max(8, (height // 2 - GAP) // LARGER), max(8, (width // 2 - GAP) // LARGER)
     worst = cv2.boxFilter(errors[1] if ring.any() else matte, -1, (part[1] // 2 | 1, part[0] // 2 | 1))
     row, column = np.unravel_index(int(worst.argmax()), worst.shape)

@@ -53,7 +53,7 @@ def pull_notes(focus: Focus, moments: Sequence[PullMoment], rate: float) -> list
     """
     notes = [
         _note("nothing-sharp-over", a, b, f"Frames {a} to {b}: nothing is sharp while focus travels.")
-        for a, b in _stretches([one.frame for one in moments if not one.sharp], moments)
+        for a, b in _stretches([moment.frame for moment in moments if not moment.sharp], moments)
         if b - a + 1 >= SHORTEST
     ]
     fast = [
@@ -75,9 +75,9 @@ def pull_notes(focus: Focus, moments: Sequence[PullMoment], rate: float) -> list
     for key in focus.distance.keys:
         if not first <= key.frame <= last and len(focus.distance.keys) > 1:
             notes.append(_note("outside", key.frame, key.frame, f"The key at frame {key.frame} lies outside the shot."))
-    most, least = max(one.enlargement for one in moments), min(one.enlargement for one in moments)
+    most, least = max(moment.enlargement for moment in moments), min(moment.enlargement for moment in moments)
     if not focus.breathing and most / least - 1 > NOTICED:
-        at = max(moments, key=lambda one: one.enlargement).frame
+        at = max(moments, key=lambda moment: moment.enlargement).frame
         text = f"A real lens' picture would grow by {(most / least - 1) * 100:.0f} % in this pull. Breathing is off."
         notes.append(_note("breathing", at, at, text))
     return notes
@@ -90,14 +90,14 @@ def _note(kind: str, first: int, last: int, text: str) -> Note:
 def _beyond(focus: Focus, moments: Sequence[PullMoment]) -> list[Note]:
     """Pulls that go past where they shall arrive, or back beyond where they left."""
     notes = []
-    at = {one.frame: one for one in moments}
+    at = {moment.frame: moment for moment in moments}
     for left, right in pairwise(focus.distance.keys):
         if left.ease is Ease.HOLD or left.frame not in at or right.frame not in at or left.mark or right.mark:
             continue
         ends = sorted((1 / left.value, 1 / right.value))
         room = max(BEYOND * (ends[1] - ends[0]), 1e-6)
-        inside = [one for one in moments if left.frame < one.frame < right.frame]
-        worst = max(inside, key=lambda one: max(ends[0] - 1 / one.focus, 1 / one.focus - ends[1]), default=None)
+        inside = [moment for moment in moments if left.frame < moment.frame < right.frame]
+        worst = max(inside, key=lambda part: max(ends[0] - 1 / part.focus, 1 / part.focus - ends[1]), default=None)
         if worst and not ends[0] - room <= 1 / worst.focus <= ends[1] + room and ends[1] > ends[0]:
             text = f"Frame {worst.frame}: focus passes the wrong side of {left.value:.2f} m or {right.value:.2f} m."
             notes.append(_note("beyond", left.frame, right.frame, text))

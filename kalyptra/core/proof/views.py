@@ -59,7 +59,9 @@ def _together(made: Composed, subject: str | None) -> Matte:
 
 def _change(made: Composed, subject: str | None) -> Codes:
     chosen = made.chosen(subject)
-    return change_view([made.unrefined(one) for _, one in chosen], [matte for matte, _ in chosen], made.picture.size)
+    return change_view(
+        [made.unrefined(matte) for _, matte in chosen], [matte for matte, _ in chosen], made.picture.size
+    )
 
 
 def _distance(made: Composed, _: str | None) -> Codes:
@@ -75,7 +77,7 @@ def _plate(made: Composed, _: str | None) -> Codes:
 
 
 def _seen(made: Composed, _: str | None) -> Codes:
-    covered = [one.matte for one in made.cut_outs]
+    covered = [cut_out.matte for cut_out in made.cut_outs]
     return seen_view(made.light, covered, made.known.seen if made.known else None, made.growth)
 
 
@@ -83,8 +85,8 @@ def _edges(made: Composed, _: str | None) -> Codes:
     plate, unfilled = made.plate, Plate(made.light, made.dioptres)
     naive = through_lens(made.light, made.dioptres, made.cut_outs, made.opening, unfilled, made.quality)
     behind = through_lens(plate.light, plate.dioptres, (), made.opening, plate, made.quality)
-    codes = [to_codes(one, made.picture.transfer) for one in (made.blurred, naive, behind)]
-    return edge_view(codes[0], codes[1], codes[2], [one.matte for one in made.cut_outs])
+    codes = [to_codes(seen, made.picture.transfer) for seen in (made.blurred, naive, behind)]
+    return edge_view(codes[0], codes[1], codes[2], [cut_out.matte for cut_out in made.cut_outs])
 
 
 VIEWS: dict[View, Callable[[Composed, str | None], Codes]] = {

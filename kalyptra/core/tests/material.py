@@ -71,7 +71,7 @@ def damaged(path: Path, frame: int) -> Path:
     """The same clip with the data of one frame spoilt (FFV1 in Matroska: each frame is a packet of its own)."""
     data = bytearray(path.read_bytes())
     with av.open(str(path)) as container:
-        packet = [bytes(one) for one in container.demux(video=0) if one.size][frame]
+        packet = [bytes(packet) for packet in container.demux(video=0) if packet.size][frame]
     start = bytes(data).index(packet)
     data[start : start + len(packet)] = bytes(byte ^ 0xA5 for byte in packet)
     path.write_bytes(bytes(data))

@@ -92,6 +92,6 @@ class Moving:
 
 def overlap(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
     """Region similarity J: intersection over union. Source: Perazzi et al., CVPR 2016."""
-    one, other = a > 0.5, b > 0.5
-    either = (one | other).sum()
-    return float((one & other).sum() / either) if either else 1.0
+    first, other = a > 0.5, b > 0.5
+    either = (first | other).sum()
+    return float((first & other).sum() / either) if either else 1.0

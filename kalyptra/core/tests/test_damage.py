@@ -134,7 +134,7 @@ class Files(TestCase):
         facts = probe(made, RATE)
         path = material.damaged(made, 4)
         maps = list(video_maps(path, facts, Channel.GREEN))
-        self.assertEqual([material.bar_of(np.dstack([one] * 3)) for one in maps], [0, 7, 14, 21, 21, 35, 42, 49, 56])
+        self.assertEqual([material.bar_of(np.dstack([name] * 3)) for name in maps], [0, 7, 14, 21, 21, 35, 42, 49, 56])
         last = material.damaged(
             material.video(self.folder / "b.mkv", 5, codec="ffv1", sound=None, options={"g": "1"}), 4
         )

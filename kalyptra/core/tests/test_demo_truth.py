@@ -29,7 +29,9 @@ NEAR = {"runner": 1.0, "glass": 0.6, "window": 0.9, "harbour": 20.0, "table": 0.
 
 def frames_of(path: Path, pixels: str, wanted: set[int]) -> dict[int, NDArray[Any]]:
     with av.open(str(path)) as container:
-        return {i: one.to_ndarray(format=pixels) for i, one in enumerate(container.decode(video=0)) if i in wanted}
+        return {
+            i: picture.to_ndarray(format=pixels) for i, picture in enumerate(container.decode(video=0)) if i in wanted
+        }
 
 
 def count_of(path: Path) -> int:
@@ -119,7 +121,7 @@ class Truth(TestCase):
 class Lights(TestCase):
     def test_lifted_lights_are_nearer_to_those_of_a_true_lens(self) -> None:
         # The lights of the far bank are 5 to 7 times as bright as white (demo/scenes/glass.pov).
-        moment = next(one for one in moments() if one.name == "glass 0 f1.4-at0.9")
+        moment = next(moment for moment in moments() if moment.name == "glass 0 f1.4-at0.9")
         band = (slice(40, 68), slice(150, 470))
         ground = ground_dioptres(moment)
         lights = Highlights(gain=2, threshold=0.9)

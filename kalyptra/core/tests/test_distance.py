@@ -46,7 +46,7 @@ Y, X = np.mgrid[: SIZE[0], : SIZE[1]] + 0.5
 PLACES = st.tuples(st.floats(0, 1920), st.floats(0, 1080))
 
 
-def one(shape: Any, **how: Any) -> NDArray[np.float32]:
+def drawn_by(shape: Any, **how: Any) -> NDArray[np.float32]:
     return stack(SIZE, 1.0, [Layer(shape, **how)])
 
 
@@ -157,7 +157,7 @@ class Drawn(TestCase):
             return
         share = np.clip(((X - start[0]) * dx + (Y - start[1]) * dy) / (dx * dx + dy * dy), at[0], at[-1])
         curve = PchipInterpolator(at, values) if smooth else lambda t: np.interp(t, at, values)
-        found = one(LineAt((start[0], start[1]), (end[0], end[1]), StopsAt(tuple(at), tuple(values), smooth)))
+        found = drawn_by(LineAt((start[0], start[1]), (end[0], end[1]), StopsAt(tuple(at), tuple(values), smooth)))
         steep = 3 * np.abs(np.diff(values) / np.diff(at)).max() / math.hypot(dx, dy)
         np.testing.assert_allclose(found, curve(share), atol=2e-4 + 1e-3 * steep)
 
@@ -170,14 +170,14 @@ class Drawn(TestCase):
         share = np.hypot(u / across, v / down)
         shape = RoundAt((70, 50), across, down, turn, StopsAt(tuple(at), tuple(values), False))
         steep = np.abs(np.diff(values) / np.diff(at)).max() / min(across, down)
-        np.testing.assert_allclose(one(shape), np.interp(share, at, values), atol=2e-4 + 5e-3 * steep)
+        np.testing.assert_allclose(drawn_by(shape), np.interp(share, at, values), atol=2e-4 + 5e-3 * steep)
 
     @given(st.floats(-180, 180), st.floats(5, 40), st.floats(10, 60), st.booleans())
     @settings(deadline=None, max_examples=15)
     def test_a_band_is_sharp_over_its_width_and_alike_on_both_sides(
         self, turn: float, width: float, fall: float, smooth: bool
     ) -> None:
-        found = one(BandAt((80, 45), turn, width, fall, fall, 0.5, 0.3, smooth)) - np.float32(0.5)
+        found = drawn_by(BandAt((80, 45), turn, width, fall, fall, 0.5, 0.3, smooth)) - np.float32(0.5)
         away = -(X - 80) * math.sin(math.radians(turn)) + (Y - 45) * math.cos(math.radians(turn))
         np.testing.assert_array_equal(found[np.abs(away) < width / 2 - 0.01], 0)
         np.testing.assert_allclose(found, -found[::-1, ::-1], atol=1e-6)
@@ -186,7 +186,7 @@ class Drawn(TestCase):
 
     def test_sources_join_as_they_are_told(self) -> None:
         below, above = PlaneAt(0.005, 0, 0), PlaneAt(0, 0.01, 0.1)
-        a, b = one(below), one(above)
+        a, b = drawn_by(below), drawn_by(above)
         half = np.zeros(SIZE, np.float32)
         half[:, :80] = 1
         for joins, expected in (
@@ -204,7 +204,7 @@ class Drawn(TestCase):
         shapes = [PlaneAt(0.001, 0.002, 0.05), RoundAt((80, 40), 60, 30, 20, StopsAt((0, 1), (1.0, 0.2), True)),
                   BandAt((80, 45), 15, 20, 30, 40, 0.5, 0.3, True)]  # fmt: skip
         for shape in shapes:
-            whole = one(shape)
+            whole = drawn_by(shape)
             small = stack((45, 80), 0.5, [Layer(shape)])
             np.testing.assert_allclose(small, cv2.resize(whole, (80, 45), interpolation=cv2.INTER_AREA), atol=0.01)
 

@@ -172,7 +172,7 @@ class Together(TestCase):
     """What two people do at the same time."""
 
     def do(self, *given_commands: dict[str, Any], setup: Setup | None = None) -> Setup:
-        return apply(setup or full(), [ANY.validate_python(one) for one in given_commands], CLIP)
+        return apply(setup or full(), [ANY.validate_python(command) for command in given_commands], CLIP)
 
     def test_changes_that_do_not_meet_both_hold_in_either_order(self) -> None:
         apart: list[dict[str, Any]] = [
@@ -187,10 +187,12 @@ class Together(TestCase):
             {"do": "remove-mark", "id": "aa"},
             {"do": "put", "path": "focus.marks.bb.name", "value": "Stall"},
         ]  # fmt: skip
-        for one in apart:
+        for command in apart:
             for other in apart:
-                if one is not other:
-                    self.assertEqual(self.do(one, other).model_dump_json(), self.do(other, one).model_dump_json())
+                if command is not other:
+                    self.assertEqual(
+                        self.do(command, other).model_dump_json(), self.do(other, command).model_dump_json()
+                    )
 
     def test_a_change_of_what_somebody_removed_is_refused(self) -> None:
         setup = self.do({"do": "remove-subject", "id": "runner"})
@@ -220,7 +222,7 @@ class Rules(TestCase):
     def test_a_removed_subject_leaves_its_mark_where_it_was_and_its_region_open(self) -> None:
         before = full()
         after = self.do(before, do="remove-subject", id="runner", frame=5)
-        (mark,) = [one for one in after.focus.marks if one.id == "bb"]
+        (mark,) = [mark for mark in after.focus.marks if mark.id == "bb"]
         self.assertIsNone(mark.subject)
         self.assertAlmostEqual(mark.distance, numbers_at(before, 5, CLIP.size).away["runner"], places=4)
         self.assertIsNone(after.distance.source("page").region)  # type: ignore[union-attr]

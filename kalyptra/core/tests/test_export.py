@@ -110,8 +110,8 @@ class Identity(TestCase):
             keys = (FocusKey(frame=0, value=2), FocusKey(frame=10, value=2), FocusKey(frame=20, value=late))
             return Setup(distance=backdrop_at(far), focus=Focus(distance=FocusCurve(keys=keys)))
 
-        def name(one: Setup, frame: int, view: View = View.RESULT) -> str:
-            return look_identity(resolve(one, frame, (160, 90)), frame, view, None)
+        def name(setup: Setup, frame: int, view: View = View.RESULT) -> str:
+            return look_identity(resolve(setup, frame, (160, 90)), frame, view, None)
 
         self.assertEqual(name(setup(9, 3), 5), name(setup(9, 4), 5))
         self.assertNotEqual(name(setup(9, 3), 15), name(setup(9, 4), 15))

@@ -98,7 +98,7 @@ class Curves(TestCase):
         self.assertAlmostEqual(1 / found, 0.1 + 0.01 * (40 - lag))
         # A jump becomes a ramp as long as what it is smoothed over.
         ramp = [1 / focus_at(focus, f, lambda _, frame: 1.0 if frame >= 40 else 2.0) for f in range(20, 70)]
-        self.assertEqual(sum(0.5 < one < 1.0 for one in ramp), 2 * steady)
+        self.assertEqual(sum(0.5 < place < 1.0 for place in ramp), 2 * steady)
         self.assertTrue((np.diff(ramp) >= -1e-12).all())
 
     def test_a_key_on_a_mark_that_is_not_there_is_refused(self) -> None:

@@ -142,9 +142,9 @@ class CameraFootage(TestCase):
         at = placed_at(there, 39)
         back = drawn_outline("line1", 39, curve_of(at.ids, at.rows), motion=Motion.SIMILARITY)
         back = with_steps(back, tuple(follow(back, clip, range(39, -1, -1), facts.width)))
-        first = [drawn_matte([outline_at(one, 0)], Refine(), size, 1.0) for one in (there, back)]
+        first = [drawn_matte([outline_at(outline, 0)], Refine(), size, 1.0) for outline in (there, back)]
         self.assertGreater(overlap(*first), 0.9)
-        self.assertGreater(min(one.confidence for one in trust(there, 0, 39)), NEEDS_A_LOOK)
+        self.assertGreater(min(trusted.confidence for trusted in trust(there, 0, 39)), NEEDS_A_LOOK)
 
 
 class FromTheShell(TestCase):

@@ -118,22 +118,24 @@ class Following(TestCase):
     def test_it_holds_on_to_what_turns_and_grows(self) -> None:
         clip = figure(moving_figure.TrackedClip.RIGID)
         found = list(follow_mattes({0: clip.truth(0)}, clip, range(13)))
-        self.assertEqual([one.frame for one in found], list(range(1, 13)))
-        self.assertGreater(min(overlap_of(one.matte, clip.truth(one.frame)) for one in found), 0.95)
+        self.assertEqual([step.frame for step in found], list(range(1, 13)))
+        self.assertGreater(min(overlap_of(step.matte, clip.truth(step.frame)) for step in found), 0.95)
 
     def test_back_it_is_as_good_and_keys_are_left_alone(self) -> None:
         clip = figure(moving_figure.TrackedClip.CAMOUFLAGE)
         keys = {4: clip.truth(4), 12: clip.truth(12)}
-        found = {one.frame: one for one in follow_keys(keys, clip, 0, 15)}
+        found = {matte.frame: matte for matte in follow_keys(keys, clip, 0, 15)}
         self.assertEqual(sorted(found), [t for t in range(16) if t not in keys])
-        self.assertGreater(min(overlap_of(one.matte, clip.truth(t)) for t, one in found.items()), 0.93)
+        self.assertGreater(min(overlap_of(item.matte, clip.truth(t)) for t, item in found.items()), 0.93)
 
     def test_behind_a_bar_both_sides_help_and_the_frames_are_flagged(self) -> None:
         clip = figure(moving_figure.TrackedClip.OCCLUSION)
-        found = {one.frame: one for one in follow_mattes({16: clip.truth(16), 46: clip.truth(46)}, clip, range(16, 47))}
-        j = {t: overlap_of(one.matte, clip.truth(t)) for t, one in found.items()}
+        found = {
+            matte.frame: matte for matte in follow_mattes({16: clip.truth(16), 46: clip.truth(46)}, clip, range(16, 47))
+        }
+        j = {t: overlap_of(item.matte, clip.truth(t)) for t, item in found.items()}
         self.assertGreater(np.mean(list(j.values())), 0.88)
-        astray = [one.sure < 0.5 for frame, one in found.items() if j[frame] < 0.8]
+        astray = [item.sure < 0.5 for frame, item in found.items() if j[frame] < 0.8]
         self.assertGreater(np.mean(astray), 0.75)
         self.assertGreater(min(found[t].sure for t in (17, 45)), 0.5)
 
@@ -145,9 +147,9 @@ class Following(TestCase):
         found = list(follow_mattes({0: clip.truth(19)}, pictures, range(5)))
         self.assertGreater(found[0].sure, 0.5)
         self.assertEqual(found[1].how, How.PREDICTED)
-        self.assertLess(max(one.sure for one in found[1:]), 0.5)
+        self.assertLess(max(step.sure for step in found[1:]), 0.5)
         stopped = list(follow_mattes({0: clip.truth(19)}, pictures, range(5), OnLoss.STOP))
-        self.assertEqual([one.frame for one in stopped], [1])
+        self.assertEqual([state.frame for state in stopped], [1])
 
 
 class People(TestCase):
@@ -158,8 +160,8 @@ class People(TestCase):
     def test_the_clerk_is_found_and_followed(self) -> None:
         clip = TrackedClip("window")
         found = list(follow_people(clip.footage, range(20, 28), None, clip.width))
-        self.assertEqual({one.how for one in found}, {How.PERSON})
-        self.assertGreater(np.mean([overlap_of(one.matte, clip.truth(one.frame)) for one in found]), 0.92)
+        self.assertEqual({step.how for step in found}, {How.PERSON})
+        self.assertGreater(np.mean([overlap_of(step.matte, clip.truth(step.frame)) for step in found]), 0.92)
 
     def test_two_are_told_apart_and_one_is_pointed_at(self) -> None:
         codes, truth = clerk()
@@ -167,9 +169,9 @@ class People(TestCase):
         both = np.concatenate([codes[:, columns], codes[:, columns][:, ::-1]], axis=1)
         true = np.concatenate([truth[:, columns], truth[:, columns][:, ::-1]], axis=1)
         self.assertEqual(len(find_people(both).boxes), 2)
-        one = find_people(both, spot=(420.0, 150.0))
+        person = find_people(both, spot=(420.0, 150.0))
         right = true * (np.arange(true.shape[1]) >= 280)
-        self.assertGreater(overlap(one.matte, right.astype(np.float32)), 0.9)
+        self.assertGreater(overlap(person.matte, right.astype(np.float32)), 0.9)
 
     def test_a_limb_that_leaves_the_frame_does_not_fade_at_its_edge(self) -> None:
         codes, truth = clerk()
@@ -184,7 +186,7 @@ class People(TestCase):
         wall = np.clip(texture(3, (270, 480), (0.4, 0.4, 0.42)), 0, 255).astype(np.uint8)
         clip = Pictures([codes, wall, wall, codes])
         found = list(follow_people(clip, range(4), Spot(frame=0, x=240, y=150), 480))
-        self.assertEqual([one.how for one in found], [How.PERSON, How.NOBODY, How.NOBODY, How.PERSON])
+        self.assertEqual([step.how for step in found], [How.PERSON, How.NOBODY, How.NOBODY, How.PERSON])
         self.assertFalse(found[1].matte.any())
         self.assertGreater(overlap(coverage_of(found[3].matte), truth), 0.9)
 
@@ -243,7 +245,7 @@ class Refining(TestCase):
         rough = (true > 0.5).astype(np.float32)
         fine = edged(rough, codes, Refine(edge=Edge.FINE, edge_width=15), 1.0, True)
         fast = edged(rough, codes, Refine(edge=Edge.FAST, edge_width=8), 1.0, True)
-        errors = [float(np.abs(one - true).mean()) for one in (rough, fast, fine)]
+        errors = [float(np.abs(matte - true).mean()) for matte in (rough, fast, fine)]
         self.assertLess(errors[1], errors[0])
         self.assertLess(errors[2], 0.85 * errors[1])
         trimap = np.where((true > 0.02) & (true < 0.98), 0.5, rough).astype(np.float64)

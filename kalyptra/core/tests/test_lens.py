@@ -51,8 +51,8 @@ class Handbook(TestCase):
             (25, 2.8, 0.0146, 2000, 15313.6, 1771.2, 2296.7),
             (4.25, 1.8, 0.002, 500, 5021.6, 455.0, 554.8),
         ):
-            one = lens(f, n, s / 1000)
-            found = (one.hyperfocal(c / 1000), *one.limits(c / 1000))
+            optics = lens(f, n, s / 1000)
+            found = (optics.hyperfocal(c / 1000), *optics.limits(c / 1000))
             np.testing.assert_allclose(np.array(found) * 1000, (hyperfocal, near, far), atol=0.06)
 
     def test_circle_of_confusion(self) -> None:
@@ -208,7 +208,7 @@ class Layers(TestCase):
         preview = through_lens(
             small[0], small[2], [CutOut(small[1], 3.0)], Opening(lens(50, 1.0, 3.0)), quality=Quality.PREVIEW
         )
-        a, b = (code_of(one.astype(np.float64), Transfer.SRGB) for one in (small[3], preview))
+        a, b = (code_of(picture.astype(np.float64), Transfer.SRGB) for picture in (small[3], preview))
         self.assertGreater(psnr(a, b, data_range=1), 35)
 
 
@@ -234,9 +234,9 @@ class TrueLens(TestCase):
             words += ["--plate", str(folder / "plate.png"), "--plate-distance", str(folder / "depth.npz")]
         found = still.make(still.parser().parse_args(words))
         truth = cv2.imread(str(folder / "true_lens.png"))[..., ::-1]
-        one = lens(facts["focal_length_mm"], facts["f_number"], facts["focus_distance_m"], facts["sensor_width_mm"])
+        optics = lens(facts["focal_length_mm"], facts["f_number"], facts["focus_distance_m"], facts["sensor_width_mm"])
         with np.load(folder / "depth.npz") as file:
-            coc = np.abs(one.signed_coc(1 / file["plate_depth"], facts["width"])).max()
+            coc = np.abs(optics.signed_coc(1 / file["plate_depth"], facts["width"])).max()
         matte = cv2.imread(str(folder / "matte.png"), 0)
         edge = cv2.morphologyEx((matte > 127).astype(np.uint8), cv2.MORPH_GRADIENT, np.ones((3, 3)))
         ring = cv2.distanceTransform(1 - edge, cv2.DIST_L2, 5) <= coc
@@ -265,16 +265,18 @@ class TrueLens(TestCase):
             facts = json.loads((folder / "case.json").read_text())
             recorded, truth = (cv2.imread(str(folder / name))[..., ::-1] for name in ("sharp.png", "true_lens.png"))
             matte = cv2.imread(str(folder / "matte.png"), 0).astype(np.float32) / 255
-            one = lens(facts["focal_length_mm"], facts["f_number"], facts["focus_distance_m"], facts["sensor_width_mm"])
+            optics = lens(
+                facts["focal_length_mm"], facts["f_number"], facts["focus_distance_m"], facts["sensor_width_mm"]
+            )
             with np.load(folder / "depth.npz") as file:
                 near, behind = ((1 / file[name]).astype(np.float32) for name in ("depth", "plate_depth"))
             light = to_light(np.ascontiguousarray(recorded), Transfer.SRGB)
             subject = CutOut(matte, sum(facts["subject_distance_m"]) / 2)
-            found = to_codes(through_lens(light, near, [subject], Opening(one)), Transfer.SRGB)
-            blurred = to_codes(through_lens(light, behind, [], Opening(one)), Transfer.SRGB)
+            found = to_codes(through_lens(light, near, [subject], Opening(optics)), Transfer.SRGB)
+            blurred = to_codes(through_lens(light, behind, [], Opening(optics)), Transfer.SRGB)
             put_back = np.round(blurred * (1 - matte[..., None]) + recorded * matte[..., None])
             away = cv2.distanceTransform((matte <= 0.004).astype(np.uint8), cv2.DIST_L2, 5)
-            ring = (away > 0) & (away <= np.abs(one.signed_coc(behind, facts["width"])).max())
+            ring = (away > 0) & (away <= np.abs(optics.signed_coc(behind, facts["width"])).max())
             edge = (matte > 0.05) & (matte < 0.95)
             ours.append(np.abs(found[ring].astype(float) - truth[ring]).mean())
             naive.append(np.abs(put_back[ring] - truth[ring]).mean())

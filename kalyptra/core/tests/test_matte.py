@@ -86,8 +86,8 @@ class Edges(TestCase):
             profile: outline_matte(OVAL, Refine(feather_in=4, feather_out=8, profile=profile), SIZE)
             for profile in Profile
         }
-        for one in found.values():
-            self.assertEqual((one.min(), one.max()), (0, 1))
+        for matte in found.values():
+            self.assertEqual((matte.min(), matte.max()), (0, 1))
         self.assertTrue((found[Profile.LATE] <= found[Profile.EVEN] + 1e-6).all())
         self.assertGreater(np.abs(found[Profile.SMOOTH] - found[Profile.EVEN]).max(), 0.08)
 

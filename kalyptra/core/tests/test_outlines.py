@@ -115,7 +115,7 @@ class Confidence(TestCase):
         outline = with_steps(drawn_outline("line1", 0, BOX), steps)
         found = trust(outline, 0, 40)
         self.assertEqual(found[0].kind, TrustKind.HAND)
-        sure = [one.confidence for one in found]
+        sure = [step.confidence for step in found]
         self.assertEqual(sure, sorted(sure, reverse=True))
         self.assertLess(sure[40], NEEDS_A_LOOK)
         mended = trust(keyed_by_hand(outline, 40, BOX), 0, 40)
@@ -176,7 +176,7 @@ class Files(TestCase):
         text = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 50" width="200" height="100">
             <g transform="translate(10 5)"><rect x="1" y="2" width="30" height="20"/></g>
             <path d="m50 10 h20 v10 q-5 5 -20 0 z"/><circle cx="80" cy="25" r="10"/></svg>"""
-        box, path, disc = (one.curve.rows[:, :2] for one in read_svg(text)[None])
+        box, path, disc = (drawn.curve.rows[:, :2] for drawn in read_svg(text)[None])
         np.testing.assert_allclose(box.min(axis=0), [22, 14], atol=1e-6)
         np.testing.assert_allclose(box.max(axis=0), [82, 54], atol=1e-6)
         np.testing.assert_allclose(path, [[100, 20], [140, 20], [140, 40], [100, 40]], atol=1e-6)

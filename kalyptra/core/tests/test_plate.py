@@ -98,7 +98,9 @@ class Using(TestCase):
         picture = np.repeat(0.1 + 0.5 * stripes[..., None], 3, axis=2).astype(np.float32)
         known = np.ones((80, 120), np.float32)
         known[:, 57:63] = 0
-        errors = [np.abs(one(picture * known[..., None], known) - picture).mean() for one in (fill_detailed, fill)]
+        errors = [
+            np.abs(method(picture * known[..., None], known) - picture).mean() for method in (fill_detailed, fill)
+        ]
         self.assertLess(errors[0], 0.6 * errors[1])
 
     def test_what_stands_in_front_of_a_subject_does_not_fill_the_hole_behind_it(self) -> None:

@@ -42,10 +42,10 @@ class Readings(TestCase):
         self, a: float, b: float, z: float, roll: float
     ) -> None:
         near, far = min(a, b), max(a, b)
-        one = ThinLens(0.05, 2.0, 2.0, 0.036)
+        optics = ThinLens(0.05, 2.0, 2.0, 0.036)
 
         def disc(distance: float) -> float:
-            return float(one.held_coc(np.array([1 / distance], np.float32), 1920, near, far, roll)[0])
+            return float(optics.held_coc(np.array([1 / distance], np.float32), 1920, near, far, roll)[0])
 
         if near <= z <= far:
             self.assertAlmostEqual(disc(z), 0, delta=1e-3)
@@ -55,7 +55,7 @@ class Readings(TestCase):
                 self.assertEqual(disc(z) > 0, z < near)
             beyond = z / 1.5 if z < near else z * 1.5
             self.assertGreaterEqual(abs(disc(beyond)), abs(disc(z)))
-            self.assertLessEqual(abs(disc(z)), one.coc_slope(1920) * max(1 / z - 1 / near, 1 / far - 1 / z) + 1e-3)
+            self.assertLessEqual(abs(disc(z)), optics.coc_slope(1920) * max(1 / z - 1 / near, 1 / far - 1 / z) + 1e-3)
 
     def test_held_limits_are_shown_as_the_limits(self) -> None:
         lens = read_frame(setup(held=HeldRange(near=1.5, far=4.0).model_dump()), 0, (1920, 1080)).lens

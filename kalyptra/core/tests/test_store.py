@@ -93,8 +93,8 @@ class Store(TestCase):
             thread.start()
         for thread in (reader, *writers):
             thread.join()
-        self.assertEqual({one == data for one in seen}, {True})
-        self.assertFalse([one for one in self.store.folder.glob("*/*") if one.suffix != ".png"])
+        self.assertEqual({read == data for read in seen}, {True})
+        self.assertFalse([path for path in self.store.folder.glob("*/*") if path.suffix != ".png"])
 
     def test_a_picture_that_is_relied_on_while_old_ones_go_stays(self) -> None:
         name = self.store.keep(np.zeros((4, 4), np.uint8))
@@ -138,8 +138,8 @@ class Store(TestCase):
     def brought(self, path: Path, channel: Channel) -> list[NDArray[Any]]:
         names: list[str] = []
         facts = probe(path, RATE)
-        import_to_store(path, facts, channel, self.store.folder, lambda done, one: names.append(one) is None)
-        return [self.store.picture(one) for one in names]
+        import_to_store(path, facts, channel, self.store.folder, lambda done, name: names.append(name) is None)
+        return [self.store.picture(name) for name in names]
 
     def test_mattes_are_brought_exactly_in_8_and_16_bits(self) -> None:
         chance = np.random.default_rng(1)
@@ -147,8 +147,8 @@ class Store(TestCase):
             pictures = [chance.integers(0, np.iinfo(depth).max, (24, 32), depth, endpoint=True) for _ in range(3)]
             path = self.folder / f"mattes-{np.dtype(depth).itemsize}.zip"
             with zipfile.ZipFile(path, "w") as file:
-                for i, one in enumerate(pictures):
-                    file.writestr(f"matte-{i:03}.png", cv2.imencode(".png", one)[1].tobytes())
+                for i, picture in enumerate(pictures):
+                    file.writestr(f"matte-{i:03}.png", cv2.imencode(".png", picture)[1].tobytes())
             for mine, theirs in zip(self.brought(path, Channel.LUMA), pictures, strict=True):
                 np.testing.assert_array_equal(mine, theirs)
 
@@ -185,7 +185,7 @@ class Store(TestCase):
     def test_mattes_and_cut_outs_come_out_as_they_are(self) -> None:
         size = (90, 160)
         mattes = [cv2.GaussianBlur(np.pad(np.full((40, 50), 255, np.uint8), ((25, 25), (20 + 9 * i, 90 - 9 * i))), (0, 0), 2) for i in range(4)]  # fmt: skip
-        frames = [[i, self.store.keep(one), 1.0, "followed"] for i, one in enumerate(mattes)]
+        frames = [[i, self.store.keep(matte), 1.0, "followed"] for i, matte in enumerate(mattes)]
         look = setup({"kind": "found", "frames": frames})
         source = material.video(self.folder / "clip.mp4", 4)
         facts = probe(source, RATE)
@@ -196,11 +196,11 @@ class Store(TestCase):
             mattes_to_file(job, files[kind], lambda done, rate: True)
         for kind, top in ((Format.PNG8, 255), (Format.PNG16, 65535)):
             with zipfile.ZipFile(files[kind]) as archive:
-                for i, one in enumerate(archive.namelist()):
-                    found = cv2.imdecode(np.frombuffer(archive.read(one), np.uint8), cv2.IMREAD_UNCHANGED)
+                for i, member in enumerate(archive.namelist()):
+                    found = cv2.imdecode(np.frombuffer(archive.read(member), np.uint8), cv2.IMREAD_UNCHANGED)
                     np.testing.assert_array_equal(found, np.round(coverage_of(mattes[i]) * top))
         with av.open(str(files[Format.FFV1])) as container:
-            grey = [one.to_ndarray(format="gray16le") for one in container.decode(video=0)]
+            grey = [picture.to_ndarray(format="gray16le") for picture in container.decode(video=0)]
         np.testing.assert_array_equal(grey[2], np.round(coverage_of(mattes[2]) * 65535))
         # Alpha comes back through our own way in: lossy, but close.
         for kind, most in ((Format.PRORES, 1.5), (Format.WEBM, 4.0)):

@@ -110,7 +110,7 @@ class Advice(TestCase):
 
     def test_nothing_at_the_focus_is_told_with_where_to_focus(self) -> None:
         lens = {"f_number": 1.4}
-        note = next(one for one in look(WALL, focus=2.0, lens=lens).notes if one.kind == "nothing-sharp")
+        note = next(note for note in look(WALL, focus=2.0, lens=lens).notes if note.kind == "nothing-sharp")
         self.assertAlmostEqual(note.value or 0, 12.0, places=2)
         self.assertNotIn("nothing-sharp", kinds(look(WALL, focus=12.0, lens=lens)))
         self.assertNotIn("nothing-sharp", kinds(look(WALL, focus=2.0, lens=lens, subjects=[subject(2.0)])))

@@ -50,6 +50,6 @@ class Contrast(TestCase):
         self.assertEqual(set(found), {"paper", "dim"})
         for theme, colours in found.items():
             for pairs, least in ((TEXT, 4.5), (MARKS, 3.0)):
-                for one, other in pairs:
-                    with self.subTest(theme=theme, pair=f"{one} on {other}"):
-                        self.assertGreaterEqual(contrast(colours[one], colours[other]), least)
+                for first, other in pairs:
+                    with self.subTest(theme=theme, pair=f"{first} on {other}"):
+                        self.assertGreaterEqual(contrast(colours[first], colours[other]), least)

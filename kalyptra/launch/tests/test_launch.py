@@ -32,20 +32,20 @@ class Private(TestCase):
         self.enterContext(mock.patch.object(cluster, "ROOT", self.folder))
         self.enterContext(mock.patch.object(cluster, "make_local", lambda: self.folder))
 
-    def check_life(self, one: cluster.Cluster) -> None:
-        self.addCleanup(one.stop)
-        self.assertTrue(one.start())
-        self.assertFalse(one.start())  # runs already
-        with psycopg.connect(one.url) as connection:
+    def check_life(self, server: cluster.Cluster) -> None:
+        self.addCleanup(server.stop)
+        self.assertTrue(server.start())
+        self.assertFalse(server.start())  # runs already
+        with psycopg.connect(server.url) as connection:
             connection.execute("create table kept (what text)")
             connection.execute("insert into kept values ('lantern')")
             address = connection.execute("show listen_addresses").fetchone()
         self.assertEqual(address, ("127.0.0.1",))
-        one.stop()
+        server.stop()
         with self.assertRaises(psycopg.OperationalError):
-            psycopg.connect(one.url, connect_timeout=2)
-        self.assertTrue(one.start())
-        with psycopg.connect(one.url) as connection:
+            psycopg.connect(server.url, connect_timeout=2)
+        self.assertTrue(server.start())
+        with psycopg.connect(server.url) as connection:
             self.assertEqual(connection.execute("select what from kept").fetchone(), ("lantern",))
 
     def test_it_starts_is_reused_stops_and_keeps_its_data(self) -> None:
@@ -55,38 +55,38 @@ class Private(TestCase):
 
     def test_a_folder_that_the_database_account_cannot_enter_will_do(self) -> None:
         self.folder.chmod(0o700)
-        one = cluster.Cluster()
-        self.check_life(one)
+        server = cluster.Cluster()
+        self.check_life(server)
         if os.geteuid() == 0:
-            self.assertTrue(str(one._data()).startswith("/var/lib/kalyptra-"))
-            self.addCleanup(lambda: subprocess.run(["rm", "-r", str(one._data().parent)], check=True))
+            self.assertTrue(str(server._data()).startswith("/var/lib/kalyptra-"))
+            self.addCleanup(lambda: subprocess.run(["rm", "-r", str(server._data().parent)], check=True))
 
     def test_another_server_on_its_port_is_left_alone(self) -> None:
         self.folder.chmod(0o711)
-        one = cluster.Cluster()
-        self.addCleanup(one.stop)
-        one.start()
-        one.stop()
+        server = cluster.Cluster()
+        self.addCleanup(server.stop)
+        server.start()
+        server.stop()
         with socket.socket() as taken:
             taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            taken.bind(("127.0.0.1", int(one.port_file.read_text())))
+            taken.bind(("127.0.0.1", int(server.port_file.read_text())))
             taken.listen()
-            self.assertTrue(one.start())
-            psycopg.connect(one.url).close()
+            self.assertTrue(server.start())
+            psycopg.connect(server.url).close()
 
     def test_a_server_that_was_killed_comes_up_again(self) -> None:
         self.folder.chmod(0o711)
-        one = cluster.Cluster()
-        self.addCleanup(one.stop)
-        one.start()
-        os.kill(int((one._data() / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+        server = cluster.Cluster()
+        self.addCleanup(server.stop)
+        server.start()
+        os.kill(int((server._data() / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
         time.sleep(0.3)
-        one.start()
-        psycopg.connect(one.url).close()
+        server.start()
+        psycopg.connect(server.url).close()
 
-    def kept(self, one: cluster.Cluster) -> str:
+    def kept(self, server: cluster.Cluster) -> str:
         """What a table that was written first says now."""
-        with psycopg.connect(one.url) as connection:
+        with psycopg.connect(server.url) as connection:
             connection.execute("create table if not exists kept (what text)")
             row = connection.execute("select what from kept").fetchone()
             if row is None:
@@ -95,35 +95,35 @@ class Private(TestCase):
 
     def test_no_missing_file_costs_the_data(self) -> None:
         self.folder.chmod(0o711)
-        one = cluster.Cluster()
-        self.addCleanup(one.stop)
-        one.start()
-        self.assertEqual(self.kept(one), "nothing")
-        one.port_file.unlink()
-        self.assertFalse(one.start())  # it runs: its port is learned from itself
-        self.assertEqual(self.kept(one), "lantern")
-        one.stop()
-        one.port_file.unlink()
-        self.assertTrue(one.start())
-        self.assertEqual(self.kept(one), "lantern")
-        password = one.password_file.read_text()
-        one.password_file.unlink()
+        server = cluster.Cluster()
+        self.addCleanup(server.stop)
+        server.start()
+        self.assertEqual(self.kept(server), "nothing")
+        server.port_file.unlink()
+        self.assertFalse(server.start())  # it runs: its port is learned from itself
+        self.assertEqual(self.kept(server), "lantern")
+        server.stop()
+        server.port_file.unlink()
+        self.assertTrue(server.start())
+        self.assertEqual(self.kept(server), "lantern")
+        password = server.password_file.read_text()
+        server.password_file.unlink()
         with self.assertRaisesRegex(CannotGoOn, "is gone. Nothing was changed"):
-            one.start()
-        one.stop()
-        self.assertTrue(one.start())
-        self.assertEqual(self.kept(one), "lantern")
-        self.assertNotEqual(one.password_file.read_text(), password)
-        self.assertEqual(one.password_file.stat().st_mode & 0o777, 0o600)
-        one.stop()
-        version = one._data() / "PG_VERSION"
+            server.start()
+        server.stop()
+        self.assertTrue(server.start())
+        self.assertEqual(self.kept(server), "lantern")
+        self.assertNotEqual(server.password_file.read_text(), password)
+        self.assertEqual(server.password_file.stat().st_mode & 0o777, 0o600)
+        server.stop()
+        version = server._data() / "PG_VERSION"
         release = version.read_text()
         version.write_text("9\n")
         with self.assertRaisesRegex(CannotGoOn, "made by PostgreSQL 9; .* Nothing was changed"):
-            one.start()
+            server.start()
         version.write_text(release)
-        self.assertTrue(one.start())
-        self.assertEqual(self.kept(one), "lantern")
+        self.assertTrue(server.start())
+        self.assertEqual(self.kept(server), "lantern")
 
     def test_a_folder_that_holds_something_else_is_refused(self) -> None:
         self.folder.chmod(0o711)
@@ -145,23 +145,23 @@ class Private(TestCase):
             with mock.patch.object(cluster, "LOCAL", folder), mock.patch.object(cluster, "_server_account", lambda: mock.Mock(pw_name="postgres")), mock.patch.object(cluster, "_as_server", lambda command: mock.Mock(returncode=1)):  # fmt: skip
                 places.append(cluster.Cluster()._data())
         self.assertEqual(len(set(places)), 2)
-        self.assertTrue(all(str(one).startswith("/var/lib/kalyptra-") for one in places))
+        self.assertTrue(all(str(place).startswith("/var/lib/kalyptra-") for place in places))
 
     def test_a_database_that_ends_is_brought_back_by_the_supervisor(self) -> None:
         self.folder.chmod(0o711)
-        one = cluster.Cluster()
-        self.addCleanup(one.stop)
-        one.start()
-        self.kept(one)
-        port = one.port_file.read_text()
-        keeper = supervise.Supervisor(dict(os.environ), [], one)
-        os.kill(int((one._data() / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+        server = cluster.Cluster()
+        self.addCleanup(server.stop)
+        server.start()
+        self.kept(server)
+        port = server.port_file.read_text()
+        keeper = supervise.Supervisor(dict(os.environ), [], server)
+        os.kill(int((server._data() / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
         end, back = time.monotonic() + 10, False
         while not back and time.monotonic() < end:
             time.sleep(0.1)
             keeper._keep_database()
-            back = one._answers(0)
-        self.assertEqual((self.kept(one), one.port_file.read_text()), ("lantern", port))
+            back = server._answers(0)
+        self.assertEqual((self.kept(server), server.port_file.read_text()), ("lantern", port))
 
 
 class Missing(TestCase):
@@ -190,37 +190,37 @@ class Supervising(TestCase):
 
     def test_a_child_that_dies_is_started_again_and_all_end_together(self) -> None:
         sleeper = supervise.Child("sleeper", [sys.executable, "-c", "import time; time.sleep(60)"])
-        one = supervise.Supervisor(dict(os.environ), [sleeper])
-        sleeper.start(one.env)
+        keeper = supervise.Supervisor(dict(os.environ), [sleeper])
+        sleeper.start(keeper.env)
         first = sleeper.process
         assert first
         first.kill()
         first.wait()
-        one._revive()
+        keeper._revive()
         second = sleeper.process
         assert second and second.pid != first.pid
         self.assertIsNone(second.poll())
-        one.end()
+        keeper.end()
         self.assertIsNotNone(second.poll())
 
     def test_a_child_that_cannot_start_ends_it_with_its_log(self) -> None:
         broken = supervise.Child("broken", [sys.executable, "-c", "raise SystemExit('no lamp oil')"])
-        one = supervise.Supervisor(dict(os.environ), [broken])
-        broken.start(one.env)
+        keeper = supervise.Supervisor(dict(os.environ), [broken])
+        broken.start(keeper.env)
         with self.assertRaisesRegex(CannotGoOn, "no lamp oil"):
             for _ in range(200):
-                one._revive()
+                keeper._revive()
                 time.sleep(0.05)
 
     def test_a_child_that_keeps_dying_when_all_was_up_is_started_again_and_again_more_slowly(self) -> None:
         broken = supervise.Child("broken", [sys.executable, "-c", "raise SystemExit(1)"])
-        one = supervise.Supervisor(dict(os.environ), [broken], up=True)
+        keeper = supervise.Supervisor(dict(os.environ), [broken], up=True)
         starts, end = [], time.monotonic() + 6
-        broken.start(one.env)
+        broken.start(keeper.env)
         while time.monotonic() < end:
             if not starts or broken.started != starts[-1]:
                 starts.append(broken.started)
-            one._revive()
+            keeper._revive()
             time.sleep(0.02)
         pauses = [b - a for a, b in itertools.pairwise(starts)]
         self.assertGreater(len(starts), 3)
@@ -229,26 +229,28 @@ class Supervising(TestCase):
     def test_the_address_is_told_when_the_page_answers_and_not_before(self) -> None:
         port = supervise.socket.create_server(("127.0.0.1", 0)).getsockname()[1]
         page = "import time,http.server,sys; time.sleep(1.5); http.server.HTTPServer(('127.0.0.1', int(sys.argv[1])), type('H', (http.server.BaseHTTPRequestHandler,), {'do_GET': lambda s: (s.send_response(200), s.end_headers())})).serve_forever()"
-        one = supervise.Supervisor(dict(os.environ), [supervise.Child("page", [sys.executable, "-c", page, str(port)])])
+        keeper = supervise.Supervisor(
+            dict(os.environ), [supervise.Child("page", [sys.executable, "-c", page, str(port)])]
+        )
         answered: list[int] = []
 
         def told() -> None:
             with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5) as answer:
                 answered.append(answer.status)
-            one.stopping = True
+            keeper.stopping = True
 
         with mock.patch.object(supervise.signal, "signal"):
-            one.run(f"http://127.0.0.1:{port}/", told)
+            keeper.run(f"http://127.0.0.1:{port}/", told)
         self.assertEqual(answered, [200])
 
     def test_a_child_that_ignores_the_polite_word_is_killed(self) -> None:
         stubborn = supervise.Child(
             "stubborn", [sys.executable, "-c", "import signal, time; signal.signal(15, signal.SIG_IGN); time.sleep(90)"]
         )
-        one = supervise.Supervisor(dict(os.environ), [stubborn])
-        stubborn.start(one.env)
+        keeper = supervise.Supervisor(dict(os.environ), [stubborn])
+        stubborn.start(keeper.env)
         time.sleep(0.5)
         with mock.patch.object(supervise, "PATIENCE", 1.0):
-            one.end()
+            keeper.end()
         assert stubborn.process
         self.assertEqual(stubborn.process.wait(5), -signal.SIGKILL)

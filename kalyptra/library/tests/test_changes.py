@@ -52,7 +52,7 @@ class Changes(Stored):
         self.assertIn("not there any more", answer.json()["error"])
         self.assertEqual(self.change(shot, 3, rename).status_code, 422)  # nobody else is to be asked about
         self.assertEqual(self.change(shot, 2, rename, over=True).json()["revision"], 4)
-        self.assertEqual([one.name for one in Shot.objects.get().setup.focus.marks], ["Tea stall"])
+        self.assertEqual([mark.name for mark in Shot.objects.get().setup.focus.marks], ["Tea stall"])
         revisions.undo(shot.pk, 4)
         self.assertEqual(Shot.objects.get().setup.focus.marks, ())  # what came between is still there
 
@@ -78,7 +78,7 @@ class Changes(Stored):
         revisions.undo(shot.pk, 4)
         told = self.client.get(f"/api/shots/{shot.pk}/history").json()
         self.assertEqual(
-            [(one["revision"], one["words"], one["who"]) for one in told],
+            [(entry["revision"], entry["words"], entry["who"]) for entry in told],
             [
                 (3, "A pull was written that arrives at frame 8.", "maren"),
                 (2, "The shot's range was set.", "maren"),
@@ -103,10 +103,10 @@ class AtOnce(StoredFolder, TransactionTestCase):
                 connection.close()
 
         threads = [threading.Thread(target=change, args=(path,)) for path in paths]
-        for one in threads:
-            one.start()
-        for one in threads:
-            one.join()
+        for thread in threads:
+            thread.start()
+        for worker in threads:
+            worker.join()
         setup = Shot.objects.get().setup
         found = (setup.plate.growth, setup.lens.permissible_coc_mm, setup.distance.smooth, setup.focus.fastest, setup.output.height, setup.lens.iris.turn)  # fmt: skip
         self.assertEqual(found, (0.25, 0.25, 0.25, 0.25, 200, 0.25))

@@ -17,7 +17,7 @@ MOMENT = "glass 0 f1.4-at0.9"
 
 def write_comparison(out: Path) -> None:
     """Write the four pictures as one: recorded and true above, ours below."""
-    moment = next(one for one in moments() if one.name == MOMENT)
+    moment = next(moment for moment in moments() if moment.name == MOMENT)
     ground = ground_dioptres(moment)
     subject, plate = [CutOut(moment.matte, moment.subject)], Plate(moment.plate, ground)
     lights = read_setup({"lens": {"highlights": {"gain": 1.5, "threshold": 0.9}}}).lens.highlights

@@ -39,7 +39,7 @@ KINDS: dict[str, dict[str, Any]] = {
     "ground": {"kind": "ground", "horizon": hold(400), "height": hold(1.5)},
     "pins": {"kind": "pins", "pins": [{"place": hold([x, y]), "distance": hold(z)} for x, y, z in
                                       ((300, 900, 1), (1600, 950, 1.4), (900, 200, 9))]},
-    "corners": {"kind": "corners", "corners": [hold(one) for one in ([600, 300], [1300, 320], [1500, 900], [400, 880])],
+    "corners": {"kind": "corners", "corners": [hold(at) for at in ([600, 300], [1300, 320], [1500, 900], [400, 880])],
                 "width": hold(0.5)},
     "line": {"kind": "line", "start": hold([100, 1000]), "end": hold([1700, 100]), "stops": STOPS},
     "smooth line": {"kind": "line", "start": hold([100, 1000]), "end": hold([1700, 100]), "stops": STOPS,

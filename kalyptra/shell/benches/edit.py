@@ -40,7 +40,7 @@ def run() -> Iterator[Figure]:
 
 def five_minutes() -> Setup:
     """A shot of 7,500 frames: two subjects found frame by frame, one followed outline, a plate for each frame."""
-    found = [
+    steps = [
         {"id": f"found{i}", "name": f"Found {i}", "distance": {"keys": [{"frame": 0, "value": 2}]},
          "matte": {"kind": "found", "keys": [{"frame": 0, "matte": _name(i)}],
                    "frames": [[t, _name(10 * t + i), 0.93, "followed"] for t in range(1, FRAMES)]}}
@@ -57,7 +57,7 @@ def five_minutes() -> Setup:
     drawn = {"id": "drawn", "name": "Drawn", "matte": matte, "distance": {"keys": [{"frame": 0, "value": 3}]}}
     patches = [[t, _name(t), t % 300, t % 200] for t in range(FRAMES)]
     plate = {"source": "recovered", "patches": patches}
-    return read_setup({"footage": {"last": FRAMES - 1}, "subjects": [*found, drawn], "plate": plate})
+    return read_setup({"footage": {"last": FRAMES - 1}, "subjects": [*steps, drawn], "plate": plate})
 
 
 def _name(number: int) -> str:
@@ -90,7 +90,10 @@ def _dragged() -> Iterator[Figure]:
             )
             page = context.new_page()
             sent: list[int] = []
-            page.on("request", lambda one: sent.append(len(one.post_data or "")) if "draft.jpg" in one.url else None)
+            page.on(
+                "request",
+                lambda request: sent.append(len(request.post_data or "")) if "draft.jpg" in request.url else None,
+            )
             page.goto(f"/shots/{client.shots()['Parcel runner']}/")
             page.wait_for_selector("canvas[data-shown]")
             page.evaluate(
@@ -114,7 +117,7 @@ def _asked(client: Client, shot: int) -> Iterator[Figure]:
     """What an answer takes, over HTTP and with the database: of a look at work under way, and of a change."""
     state = client.state(shot)
     subject = state["setup"]["subjects"][0]
-    outlines = [one["id"] for one in subject["matte"]["outlines"]]
+    outlines = [outline["id"] for outline in subject["matte"]["outlines"]]
     order = {"what": "outlines", "subject": subject["id"], "outlines": outlines, "start": 0, "end": 60}
     work = client.post(f"/api/shots/{shot}/follows", json=order).json()
     while client.get(f"/api/follows/{work['id']}").json()["state"] in ("queued", "running"):

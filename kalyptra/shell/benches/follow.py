@@ -61,14 +61,14 @@ class TrackedClip:
     @cached_property
     def _mattes(self) -> list[NDArray[np.uint8]]:
         with av.open(str(self.folder / "matte.mkv")) as container:
-            return [one.to_ndarray(format="gray") for one in container.decode(video=0)]
+            return [picture.to_ndarray(format="gray") for picture in container.decode(video=0)]
 
     def truth(self, frame: int) -> NDArray[np.float32]:
         return self._mattes[frame].astype(np.float32) / np.float32(255)
 
     def matte(self, outlines: Sequence[Outline], frame: int) -> NDArray[np.bool_]:
         size = self._mattes[0].shape
-        whole = drawn_matte([outline_at(one, frame) for one in outlines], Refine(), (size[0], size[1]), 1.0)
+        whole = drawn_matte([outline_at(outline, frame) for outline in outlines], Refine(), (size[0], size[1]), 1.0)
         return whole > 0.5
 
     def overlap(self, outlines: Sequence[Outline], frame: int) -> float:
@@ -80,7 +80,7 @@ class TrackedClip:
     def contour(self, outlines: Sequence[Outline], frame: int) -> float:
         """F: the harmonic mean of how much of either contour lies near the other, within 0.8 % of the diagonal."""
         near = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * round(0.008 * np.hypot(720, 1280)) + 1,) * 2)
-        edges = [_edge(one) for one in (self.matte(outlines, frame), self.truth(frame) > 0.5)]
+        edges = [_edge(matte) for matte in (self.matte(outlines, frame), self.truth(frame) > 0.5)]
         wide = [cv2.dilate(edge, near) for edge in edges]
         precision = float((edges[0] & wide[1]).sum() / max(edges[0].sum(), 1))
         recall = float((edges[1] & wide[0]).sum() / max(edges[1].sum(), 1))
@@ -98,21 +98,26 @@ def traced(truth: NDArray[np.float32], tolerance: float = 1.0) -> list[Curve]:
     lines, _ = cv2.findContours((large > 127).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     lines = sorted(lines, key=cv2.contourArea, reverse=True)
     least = 0.01 * sum(map(cv2.contourArea, lines))
-    return [fit_closed((one[:, 0] + 0.5) / 4, tolerance) for one in lines if cv2.contourArea(one) > least]
+    return [fit_closed((line[:, 0] + 0.5) / 4, tolerance) for line in lines if cv2.contourArea(line) > least]
 
 
 def runner_outlines(clip: TrackedClip, first: int, last: int) -> list[Outline]:
     """The runner's body and lantern, each drawn once, at the first frame, and followed."""
     outlines = [drawn_outline(f"line{i}", first, curve) for i, curve in enumerate(traced(clip.truth(first)))]
-    return [with_steps(one, tuple(follow_range(one, clip.footage, first, last, clip.width))) for one in outlines]
+    return [
+        with_steps(outline, tuple(follow_range(outline, clip.footage, first, last, clip.width))) for outline in outlines
+    ]
 
 
 def mended(clip: TrackedClip, outlines: Sequence[Outline], frame: int) -> list[Outline]:
     """The outlines drawn anew at a frame, and followed again from there."""
     drawn = traced(clip.truth(frame))
-    made = [keyed_by_hand(one, frame, new) for one, new in zip(outlines, drawn, strict=False)]
+    made = [keyed_by_hand(outline, frame, new) for outline, new in zip(outlines, drawn, strict=False)]
     made += outlines[len(made) :]
-    return [with_steps(one, tuple(follow_range(one, clip.footage, 0, clip.frames - 1, clip.width))) for one in made]
+    return [
+        with_steps(outline, tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width)))
+        for outline in made
+    ]
 
 
 def post(clip: TrackedClip) -> Outline:
@@ -160,9 +165,9 @@ def confidence() -> Iterator[Figure]:
             outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
             steps = tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width))
             outline = with_steps(outline, steps)
-            found = trust(outline, 0, clip.frames - 1)
+            trusts = trust(outline, 0, clip.frames - 1)
             wrong += [clip.overlap([outline], t) < 0.85 for t in range(1, clip.frames)]
-            doubted += [found[t].confidence < NEEDS_A_LOOK for t in range(1, clip.frames)]
+            doubted += [trusts[t].confidence < NEEDS_A_LOOK for t in range(1, clip.frames)]
     both = sum(a and b for a, b in zip(wrong, doubted, strict=True))
     yield Figure("frames with J under 0.85 that are found (recall)", both / max(sum(wrong), 1), "", 0.8, True)
     yield Figure("found frames that have J under 0.85 (precision)", both / max(sum(doubted), 1), "", 0.6, True)

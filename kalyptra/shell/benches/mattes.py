@@ -32,15 +32,15 @@ def overlap(matte: NDArray[Any], truth: NDArray[np.float32]) -> float:
     return float((mine & true).sum() / either) if either else 1.0
 
 
-def overlaps(found: Iterable[PropagatedMatte], clip: MovingFigure | TrackedClip) -> list[float]:
-    return [overlap(one.matte, clip.truth(one.frame)) for one in found]
+def overlaps(matted: Iterable[PropagatedMatte], clip: MovingFigure | TrackedClip) -> list[float]:
+    return [overlap(step.matte, clip.truth(step.frame)) for step in matted]
 
 
 def under_the_curve(sure: Sequence[float], wrong: Sequence[bool]) -> float:
     """The chance that a wrong frame is trusted less than a right one (area under the ROC curve)."""
     bad = np.array([s for s, w in zip(sure, wrong, strict=True) if w])
     good = np.array([s for s, w in zip(sure, wrong, strict=True) if not w])
-    return float(np.mean([(one < good).mean() + 0.5 * (one == good).mean() for one in bad]))
+    return float(np.mean([(overlap < good).mean() + 0.5 * (overlap == good).mean() for overlap in bad]))
 
 
 def run() -> Iterator[Figure]:
@@ -49,19 +49,23 @@ def run() -> Iterator[Figure]:
         clip = MovingFigure(kind)
         last = clip.frames - 1
         if kind.value in goals:
-            one = overlaps(follow_mattes({0: clip.truth(0)}, clip, range(clip.frames)), clip)
+            overlaps_of_clip = overlaps(follow_mattes({0: clip.truth(0)}, clip, range(clip.frames)), clip)
             mean, least = goals[kind.value]
-            yield Figure(f"J, {kind.value}, one key, mean of 59 frames", float(np.mean(one)), "", mean, True)
-            yield Figure(f"J, {kind.value}, one key, least", min(one), "", least, True)
+            yield Figure(
+                f"J, {kind.value}, one key, mean of 59 frames", float(np.mean(overlaps_of_clip)), "", mean, True
+            )
+            yield Figure(f"J, {kind.value}, one key, least", min(overlaps_of_clip), "", least, True)
         keys = {0: clip.truth(0), last: clip.truth(last)}
-        found = list(follow_mattes(keys, clip, range(clip.frames)))
-        both = overlaps(found, clip)
+        matted = list(follow_mattes(keys, clip, range(clip.frames)))
+        both = overlaps(matted, clip)
         hidden = kind is moving_figure.FigureClip.OCCLUSION
         yield Figure(f"J, {kind.value}, two keys, mean", float(np.mean(both)), "", 0.90 if hidden else 0.95, True)
         yield Figure(f"J, {kind.value}, two keys, least", min(both), "", None if hidden else 0.90, True)
         if hidden:
             wrong = [j < 0.85 for j in both]
-            told = sum(one.sure < 0.5 or one.how is How.PREDICTED for one, bad in zip(found, wrong, strict=True) if bad)
+            told = sum(
+                step.sure < 0.5 or step.how is How.PREDICTED for step, bad in zip(matted, wrong, strict=True) if bad
+            )
             yield Figure("occlusion, frames under 0.85 that are flagged", told / max(sum(wrong), 1), "", 0.8, True)
     yield from _on_the_demo()
     yield from _people()
@@ -73,20 +77,20 @@ def _on_the_demo() -> Iterator[Figure]:
     wrong: list[bool] = []
     for scene in ("runner", "window", "glass", "harbour"):
         clip = TrackedClip(scene)
-        found = list(follow_mattes({0: clip.truth(0)}, clip.footage, range(clip.frames)))
-        j = overlaps(found, clip)
+        matted = list(follow_mattes({0: clip.truth(0)}, clip.footage, range(clip.frames)))
+        j = overlaps(matted, clip)
         frames = 52 if scene == "runner" else SECOND - 1
         until = " until the post" if scene == "runner" else ""
         yield Figure(f"J, {scene}, one key, {frames} frames{until}", float(np.mean(j[:frames])), "")
-        sure += [one.sure for one in found]
-        wrong += [one < 0.85 for one in j]
+        sure += [step.sure for step in matted]
+        wrong += [overlap < 0.85 for overlap in j]
     yield Figure("confidence, area under the curve, four demo clips", under_the_curve(sure, wrong), "", 0.85, True)
 
 
 def _people() -> Iterator[Figure]:
     clip = TrackedClip("window")
-    found = list(follow_people(clip.footage, range(clip.frames), None, clip.width))
-    yield Figure("J, people on the ticket window, mean", float(np.mean(overlaps(found, clip))), "", 0.92, True)
+    matted = list(follow_people(clip.footage, range(clip.frames), None, clip.width))
+    yield Figure("J, people on the ticket window, mean", float(np.mean(overlaps(matted, clip))), "", 0.92, True)
 
 
 def _cost() -> Iterator[Figure]:
@@ -120,12 +124,12 @@ def _cost() -> Iterator[Figure]:
     yield Figure("a matte from three marks, 960x540", taken, "ms", 800.0)
 
 
-def _cpu(found: Iterator[PropagatedMatte]) -> float:
+def _cpu(matted: Iterator[PropagatedMatte]) -> float:
     """Median CPU milliseconds of a frame, after the first ones."""
     taken = []
     while True:
         start = time.process_time()
-        if next(found, None) is None:
+        if next(matted, None) is None:
             break
         taken.append((time.process_time() - start) * 1000)
     return float(np.median(taken[2:]))

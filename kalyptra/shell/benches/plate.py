@@ -87,14 +87,14 @@ def psnr(a: NDArray[Any], b: NDArray[Any], where: NDArray[np.bool_]) -> float:
 
 def recovered_psnr(clip: Passing, wanted: tuple[int, ...]) -> float:
     """Of what was seen at least once."""
-    found = []
+    errors = []
     for frame, patch in recover(clip, clip.truth, 0, clip.frames - 1, wanted=wanted):
         assert patch is not None
         height, width = patch.picture.shape[:2]
         place = np.s_[patch.top : patch.top + height, patch.left : patch.left + width]
         seen = (patch.picture[..., 3] > 0) & (patch.picture[..., 3] < 255)
-        found.append(psnr(patch.picture[..., :3], clip.plate(frame)[place], seen))
-    return float(np.mean(found))
+        errors.append(psnr(patch.picture[..., :3], clip.plate(frame)[place], seen))
+    return float(np.mean(errors))
 
 
 def run() -> Iterator[Figure]:
@@ -113,11 +113,11 @@ def rings() -> Iterator[Figure]:
     matte that Kalyptra followed from one key."""
     clip = TrackedClip("runner")
     facts = ClipFacts.model_validate(json.loads((clip.folder / "prepared.json").read_text())["facts"])
-    chosen = [one for one in moments() if one.name.startswith("runner")]
-    frames = sorted({_frame(one) for one in chosen})
+    chosen = [moment for moment in moments() if moment.name.startswith("runner")]
+    frames = sorted({_frame(matte) for matte in chosen})
     plates = dict(recover(open_clip(clip.path, facts), clip.truth, 0, clip.frames - 1, wanted=frames))
     keys = {frame: clip.truth(frame) for frame in (0, 48, 80, clip.frames - 1)}
-    carried = {one.frame: one.matte for one in follow_mattes(keys, clip.footage, range(clip.frames))}
+    carried = {matte.frame: matte.matte for matte in follow_mattes(keys, clip.footage, range(clip.frames))}
     gains, halos, shares = [], [], []
     for moment in chosen:
         frame = _frame(moment)
@@ -133,14 +133,14 @@ def rings() -> Iterator[Figure]:
         light = to_light(np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA)), Transfer.SRGB)
         share = cv2.resize(hole, size, interpolation=cv2.INTER_AREA)[..., None] > 0.99
         known = np.where(share, light, moment.light).astype(np.float32)
-        ours, filled = (_error(moment, _seen(moment, one, moment.matte)) for one in (known, None))
+        ours, filled = (_error(moment, _seen(moment, plate, moment.matte)) for plate in (known, None))
         gains.append(10 * np.log10(filled / ours))
-        found = at_full_size(carried[frame], _small_codes(moment)) if frame in carried else moment.matte
-        naive = _seen(moment, moment.light, found)
-        mine = _seen(moment, known, found)
+        rough = at_full_size(carried[frame], _small_codes(moment)) if frame in carried else moment.matte
+        naive = _seen(moment, moment.light, rough)
+        mine = _seen(moment, known, rough)
         behind = through_lens(known, _behind(moment), (), moment.opening, Plate(known, _behind(moment)))
-        ring = _ring(found, HALO)
-        glow = [float(np.abs(_codes(one) - _codes(behind))[ring].mean()) for one in (mine, naive)]
+        ring = _ring(rough, HALO)
+        glow = [float(np.abs(_codes(picture) - _codes(behind))[ring].mean()) for picture in (mine, naive)]
         halos.append(glow[0])
         shares.append(glow[0] / max(glow[1], 1e-6))
     yield Figure("ring beside the true lens, recovered over filled", float(np.mean(gains)), "dB", 3.0, True)

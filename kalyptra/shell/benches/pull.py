@@ -42,8 +42,8 @@ def run() -> Iterator[Figure]:
     def reader() -> PictureSource:
         if not hasattr(own, "reader"):
             own.reader = open_clip(folder / "proxy.mp4", proxy)
-        found: PictureSource = own.reader
-        return found
+        reader: PictureSource = own.reader
+        return reader
 
     def frame(number: int) -> None:
         footage = HeldPicture(proxy, shrink(reader().picture(number), 960))

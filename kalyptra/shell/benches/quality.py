@@ -69,7 +69,7 @@ def put_back(moment: Moment, blurred: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return np.round(blurred * (1 - a) + to_codes(moment.light, Transfer.SRGB) * a).astype(np.uint8)
 
 
-def error(found: NDArray[np.uint8], moment: Moment, where: NDArray[np.bool_]) -> float:
+def error(ours: NDArray[np.uint8], moment: Moment, where: NDArray[np.bool_]) -> float:
     if not where.any():
         return float("nan")
-    return float(np.abs(found[where].astype(float) - moment.true[where]).mean())
+    return float(np.abs(ours[where].astype(float) - moment.true[where]).mean())

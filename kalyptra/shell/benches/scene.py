@@ -49,8 +49,8 @@ def runner(width: int, height: int) -> Scene:
 
 def frame(path: Path, pixels: str) -> NDArray[Any]:
     with av.open(str(path)) as container:
-        for i, one in enumerate(container.decode(video=0)):
+        for i, picture_at in enumerate(container.decode(video=0)):
             if i == FRAME:
-                picture: NDArray[Any] = one.to_ndarray(format=pixels)
+                picture: NDArray[Any] = picture_at.to_ndarray(format=pixels)
                 return picture
     raise FileNotFoundError(f"{path} has no frame {FRAME}")

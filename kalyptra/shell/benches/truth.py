@@ -68,9 +68,9 @@ def moments() -> Iterator[Moment]:
 
 def matte_of(scene: str, frame: int) -> NDArray[np.float32]:
     with av.open(str(DEMO / scene / "matte.mkv")) as container:
-        for number, one in enumerate(container.decode(video=0)):
+        for number, picture in enumerate(container.decode(video=0)):
             if number == frame:
-                return np.asarray(one.to_ndarray(format="gray"), np.float32) / np.float32(255)
+                return np.asarray(picture.to_ndarray(format="gray"), np.float32) / np.float32(255)
     raise FileNotFoundError(f"{scene} has no matte for frame {frame}")
 
 

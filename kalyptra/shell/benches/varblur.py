@@ -36,9 +36,9 @@ def run() -> Iterator[Figure]:
 
         radius = np.abs(moment.opening.coc(moment.dioptres, ground.shape[1])) * np.float32(0.5)
         boxes = [Box(moment.light, radius * np.float32(share)) for share in SHARES]
-        found = [psnr(moment.true, to_codes(box.blurred(), Transfer.SRGB)) for box in boxes]
-        best = int(np.argmax(found))
-        theirs.append(found[best])
+        figures = [psnr(moment.true, to_codes(box.blurred(), Transfer.SRGB)) for box in boxes]
+        best = int(np.argmax(figures))
+        theirs.append(figures[best])
         box_cost.append(cpu_ms(boxes[best].blurred))
         ours.append(psnr(moment.true, to_codes(work(), Transfer.SRGB)))
         cost.append(cpu_ms(work))

@@ -33,8 +33,8 @@ def run(instance: Instance, examples: int = 60, seed: int = 1) -> dict[str, Any]
     )  # fmt: skip
     chance, tally = random.Random(seed), Counter[str]()
     operations, slowest, wrong = 0, [0.0], list[str]()
-    for found in schema.get_all_operations():
-        operation = found.ok()  # type: ignore[union-attr]  # our own description is sound, or this raises
+    for result in schema.get_all_operations():
+        operation = result.ok()  # type: ignore[union-attr]  # our own description is sound, or this raises
         operations += 1
 
         @calm

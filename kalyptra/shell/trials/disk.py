@@ -82,8 +82,8 @@ def run(instance: Instance) -> dict[str, Any]:
     ended = ("done", "failed", "cancelled")
 
     def state() -> str:
-        found = client.get(f"/api/shots/{shot}/renders").json()
-        return str(next(one["state"] for one in found if one["id"] == order))
+        renders = client.get(f"/api/shots/{shot}/renders").json()
+        return str(next(render["state"] for render in renders if render["id"] == order))
 
     if wait_for("a render ends after the disk was freed", lambda: state() in ended and state()) != "done":
         raise Lost("a render fails after the disk was freed")

@@ -58,7 +58,7 @@ def run(instance: Instance, count: int = 500, seed: int = 1) -> dict[str, Any]:
 
     def all_prepared() -> bool:
         states = client.get(f"/projects/{project}/preparing/").json()["shots"]
-        return all(one["state"] != "preparing" for one in states)
+        return all(state["state"] != "preparing" for state in states)
 
     wait_for("all footage that was taken is prepared or refused", all_prepared)
     client.post(f"/projects/{project}/delete/")

@@ -33,8 +33,8 @@ def wait_for(what: str, done: Callable[[], Any], seconds: float = PATIENCE, paus
     """
     end = time.monotonic() + seconds
     while True:
-        if found := done():
-            return found
+        if answer := done():
+            return answer
         if time.monotonic() > end:
             raise Lost(f"not within {seconds:.0f} s: {what}")
         time.sleep(pause)
@@ -81,8 +81,8 @@ class Instance:
                 [sys.executable, "-u", str(ROOT / "bin" / "kalyptra"), "start"],
                 env=env, stdout=log, stderr=log, stdin=subprocess.DEVNULL, text=True, start_new_session=True,
             )  # fmt: skip
-        found = wait_for("the start command prints its address", self._printed)
-        self.address, self._token = found[1], found[2]
+        address = wait_for("the start command prints its address", self._printed)
+        self.address, self._token = address[1], address[2]
 
     def _printed(self) -> re.Match[str] | None:
         assert self._process
@@ -127,21 +127,21 @@ class Instance:
 
     def processes(self) -> list[Process]:
         """All processes below the start command."""
-        found = {}
+        processes = {}
         for path in Path("/proc").glob("[0-9]*"):
             try:
                 parent = int(path.joinpath("stat").read_text().rsplit(")", 1)[1].split()[1])
                 command = path.joinpath("cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
             except (OSError, ValueError, IndexError):
                 continue
-            found[int(path.name)] = Process(int(path.name), parent, command)
+            processes[int(path.name)] = Process(int(path.name), parent, command)
         assert self._process
         below, grew = {self._process.pid}, True
         while grew:
-            more = {pid for pid, one in found.items() if one.parent in below} - below
+            more = {pid for pid, item in processes.items() if item.parent in below} - below
             below |= more
             grew = bool(more)
-        return [found[pid] for pid in below - {self._process.pid} if pid in found]
+        return [processes[pid] for pid in below - {self._process.pid} if pid in processes]
 
     def process(self, role: str) -> int | None:
         """The id of a process by its role: worker, web process, web master, helper or postmaster."""
@@ -151,13 +151,13 @@ class Instance:
             except (OSError, ValueError, IndexError):
                 return None
         own = self.processes()
-        web = [one for one in own if "gunicorn" in one.command]
-        masters = {one.pid for one in web} & {one.parent for one in web}
+        web = [process for process in own if "gunicorn" in process.command]
+        masters = {process.pid for process in web} & {process.parent for process in web}
         chosen = {
-            "worker": [one.pid for one in own if "manage.py worker" in one.command],
+            "worker": [process.pid for process in own if "manage.py worker" in process.command],
             "web master": sorted(masters),
-            "web process": [one.pid for one in web if one.parent in masters],
-            "helper": [one.pid for one in own if "guarded" in one.command],
+            "web process": [process.pid for process in web if process.parent in masters],
+            "helper": [process.pid for process in own if "guarded" in process.command],
         }[role]
         return chosen[0] if chosen else None
 
@@ -168,13 +168,13 @@ class Instance:
             return here
         logs = list(Path("/var/lib").glob("kalyptra-*/database-main/postmaster.pid"))
         port = (self.folder / "database-main.port").read_text().strip()
-        return next(one.parent for one in logs if one.read_text().splitlines()[3] == port)
+        return next(log.parent for log in logs if log.read_text().splitlines()[3] == port)
 
     def leftovers(self) -> list[str]:
         """Files of work that is over, and unfinished files."""
-        found = [path for name in ("work", "uploads") for path in (self.folder / name).glob("*")]
-        found += (self.folder / "media").glob("**/*.*.*[0-9a-f]")
-        return sorted(str(path.relative_to(self.folder)) for path in found)
+        paths = [path for name in ("work", "uploads") for path in (self.folder / name).glob("*")]
+        paths += (self.folder / "media").glob("**/*.*.*[0-9a-f]")
+        return sorted(str(path.relative_to(self.folder)) for path in paths)
 
 
 class Client:
@@ -198,12 +198,12 @@ class Client:
 
     def shots(self) -> dict[str, int]:
         """The demo's shots by title."""
-        found = {}
+        names = {}
         for number, title in re.findall(
             r'data-shot="(\d+)".*?<b class="block truncate">(.*?)</b>', self.get("/").text, re.S
         ):
-            found[title] = int(number)
-        return found
+            names[title] = int(number)
+        return names
 
     def state(self, shot: int) -> dict[str, Any]:
         answer = self.get(f"/api/shots/{shot}")
@@ -213,10 +213,10 @@ class Client:
     def project(self, title: str) -> int:
         """A project of one's own; its number."""
         answer = self.post("/", data={"title": title}, allow_redirects=True)
-        found = re.search(r"/projects/(\d+)/footage/", answer.text)
-        if not found:
+        match = re.search(r"/projects/(\d+)/footage/", answer.text)
+        if not match:
             raise Lost(f"no project could be made: {answer.status_code}")
-        return int(found[1])
+        return int(match[1])
 
 
 def words_missing(answer: requests.Response) -> str:

@@ -41,9 +41,9 @@ class Saver(threading.Thread):
         value = 1.0
         while not self.over.is_set():
             value = round(value + 0.001, 3)
-            found = self._save(state["revision"], value)
-            if found is not None:
-                state = found
+            answer = self._save(state["revision"], value)
+            if answer is not None:
+                state = answer
                 self.acknowledged.append(value)
             time.sleep(0.05)
 
@@ -104,16 +104,16 @@ def run(instance: Instance, count: int = 60, seed: int = 1) -> dict[str, Any]:
     if saver.wrong:
         raise Lost(f"{len(saver.wrong)} answers without words, such as {saver.wrong[0]}")
     ended = ("done", "failed", "cancelled")
-    wait_for("every render ends", lambda: all(one["state"] in ended for one in _renders(client, worked)), 600, 1)
-    states = {one["id"]: one for one in _renders(client, worked)}
-    failed = [states[one]["message"] for one in renders if states[one]["state"] != "done"]
+    wait_for("every render ends", lambda: all(render["state"] in ended for render in _renders(client, worked)), 600, 1)
+    states = {render["id"]: render for render in _renders(client, worked)}
+    failed = [states[render]["message"] for render in renders if states[render]["state"] != "done"]
     if failed:
         raise Lost(f"{len(failed)} of {len(renders)} renders failed: {failed[0]}")
-    files = {hashlib.sha256(client.get(f"/renders/{one}/result.mp4").content).hexdigest() for one in renders}
+    files = {hashlib.sha256(client.get(f"/renders/{render}/result.mp4").content).hexdigest() for render in renders}
     if len(files) != 1:
         raise Lost(f"{len(files)} different files came of {len(renders)} renders of the same")
-    found = instance.rows(f"select document->'plate'->>'growth' from library_revision where shot_id = {edited}")
-    kept = {float(value) for (value,) in found}
+    rows = instance.rows(f"select document->'plate'->>'growth' from library_revision where shot_id = {edited}")
+    kept = {float(value) for (value,) in rows}
     gone = [value for value in saver.acknowledged if value not in kept]
     if gone:
         raise Lost(f"{len(gone)} of {len(saver.acknowledged)} acknowledged changes are gone, the first is {gone[0]}")
@@ -136,7 +136,9 @@ def _restart(instance: Instance, client: Client, shot: int) -> float:
     order = client.post(f"/api/shots/{shot}/renders", json={"first": 1, "last": 60, "gaps": True}).json()["id"]
 
     def state() -> dict[str, Any]:
-        return next((one for one in _renders(client, shot) if one["id"] == order), {"state": "?", "frames_done": 0})
+        return next(
+            (render for render in _renders(client, shot) if render["id"] == order), {"state": "?", "frames_done": 0}
+        )
 
     wait_for("a render gets under way", lambda: state()["frames_done"] > 8)
     took = instance.stop()

@@ -49,13 +49,13 @@ def run(instance: Instance, seconds: float = 30.0, seed: int = 1) -> dict[str, A
     all_took = defaultdict[str, list[float]](list)
     with ThreadPoolExecutor(PEOPLE) as pool:
         for took in pool.map(work, range(PEOPLE)):
-            for kind, found in took.items():
-                all_took[kind] += found
+            for kind, times in took.items():
+                all_took[kind] += times
     out: dict[str, Any] = {"people": PEOPLE, "seconds": seconds}
-    for kind, found in sorted(all_took.items()):
-        cuts = quantiles(found, n=20) if len(found) > 1 else found * 19
+    for kind, times in sorted(all_took.items()):
+        cuts = quantiles(times, n=20) if len(times) > 1 else times * 19
         out[f"{kind}: requests, median and 95 % in ms"] = (
-            f"{len(found)}, {1000 * cuts[9]:.0f}, {1000 * cuts[18]:.0f}"
+            f"{len(times)}, {1000 * cuts[9]:.0f}, {1000 * cuts[18]:.0f}"
         )  # fmt: skip
     return out
 

@@ -99,12 +99,12 @@ def samples(folder: Path) -> list[Sample]:
         ("a.png", still(".png")), ("a16.png", still(".png", np.uint16)), ("a.jpg", still(".jpg")),
         ("a.tif", still(".tif")), ("a.webp", still(".webp")), ("a.zip", packed(".png")), ("b.zip", packed(".jpg")),
     ]  # fmt: skip
-    found = [Sample(name, "footage", data) for name, data in (*video, *stills)]
-    found += [Sample(name, goes, data) for goes in ("matte-file", "plate-file", "map-file")
+    samples = [Sample(name, "footage", data) for name, data in (*video, *stills)]
+    samples += [Sample(name, goes, data) for goes in ("matte-file", "plate-file", "map-file")
               for name, data in (video[0], video[1], stills[0], stills[1], stills[5])]  # fmt: skip
-    found += [Sample("depth.exr", "map-file", exr(folder)), Sample("a.svg", "svg", SVG.encode())]
-    found += [Sample("nested.svg", "svg", nested().encode()), Sample("a.csv", "csv", CSV.encode())]
-    return found
+    samples += [Sample("depth.exr", "map-file", exr(folder)), Sample("a.svg", "svg", SVG.encode())]
+    samples += [Sample("nested.svg", "svg", nested().encode()), Sample("a.csv", "csv", CSV.encode())]
+    return samples
 
 
 def nested(levels: int = 12, width: int = 4) -> str:
@@ -117,26 +117,26 @@ def nested(levels: int = 12, width: int = 4) -> str:
 
 def damaged(data: bytes, chance: random.Random) -> bytes:
     """A file that is broken one way or another; one in eight stays as it is."""
-    found = bytearray(data)
-    length = len(found)
+    damaged = bytearray(data)
+    length = len(damaged)
     way = chance.randrange(8)
     if way == 1:
-        del found[chance.randrange(length) :]
+        del damaged[chance.randrange(length) :]
     elif way == 2:
         for _ in range(chance.choice((1, 8, 64))):
-            found[chance.randrange(length)] = chance.randrange(256)
+            damaged[chance.randrange(length)] = chance.randrange(256)
     elif way == 3:
         start = chance.randrange(length)
-        found[start : start + chance.randrange(1, 4096)] = bytes(min(4096, length - start))
+        damaged[start : start + chance.randrange(1, 4096)] = bytes(min(4096, length - start))
     elif way == 4:
         start = chance.randrange(length)
-        found[start:start] = found[: chance.randrange(1, 4096)]
+        damaged[start:start] = damaged[: chance.randrange(1, 4096)]
     elif way == 5:
-        found[: min(length, 64)] = chance.randbytes(min(length, 64))
+        damaged[: min(length, 64)] = chance.randbytes(min(length, 64))
     elif way == 6:
         start = chance.randrange(length)
-        del found[start : start + chance.randrange(1, 512)]
+        del damaged[start : start + chance.randrange(1, 512)]
     elif way == 7:  # numbers far out of bounds, where there are numbers
         at = chance.randrange(max(1, length - 8))
-        found[at : at + 8] = chance.choice((b"\xff" * 8, b"99999999", b"-1e99999", b"\0" * 8))
-    return bytes(found)
+        damaged[at : at + 8] = chance.choice((b"\xff" * 8, b"99999999", b"-1e99999", b"\0" * 8))
+    return bytes(damaged)

@@ -51,5 +51,5 @@ class FindFeet(Order):
         subject = subject_in(task.shot.setup, self.subject)
         if subject is None:
             raise Gone("the subject is not in the setup any more")
-        found = tuple(self._grounded(task))
-        return [TakeFeet(subject=self.subject, feet=found, of=matte_name(subject))] if found else []
+        standing = tuple(self._grounded(task))
+        return [TakeFeet(subject=self.subject, feet=standing, of=matte_name(subject))] if standing else []

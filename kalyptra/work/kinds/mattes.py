@@ -39,12 +39,12 @@ class _Mattes(Order):
         if not isinstance(saved_subject(setup, self.subject).matte, FoundMatte):
             raise NotTaken("This subject's matte is not one that is found. Make a subject with the brush first.")
 
-    def _keep(self, task: Task, found: Iterator[PropagatedMatte]) -> bool:
+    def _keep(self, task: Task, mattes: Iterator[PropagatedMatte]) -> bool:
         """Put what is found into the store; whether it came to an end of its own."""
-        for one in found:
-            name = store.local().keep(one.matte)
+        for matte in mattes:
+            name = store.local().keep(matte.matte)
             store.share([name])
-            task.findings.add([one.frame, name, one.sure, one.how.value])
+            task.findings.add([matte.frame, name, matte.sure, matte.how.value])
             if not task.note(len(task.findings.of()), None):
                 return False
         return True
@@ -77,19 +77,19 @@ class FollowMattes(_Mattes):
                 raise Gone("there is no matte at the frame to start from; make marks there first")
             names[begin] = first
         frames = self.frames[self.frames.index(begin) :]
-        if store.fetch(names[one] for one in frames if one in names):
+        if store.fetch(names[frame] for frame in frames if frame in names):
             raise Gone("a matte that was made by hand is not in the store any more; make its marks again")
-        keys = {one: coverage_of(store.local().picture(names[one])) for one in frames if one in names}
+        keys = {frame: coverage_of(store.local().picture(names[frame])) for frame in frames if frame in names}
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             if not self._keep(task, follow_mattes(keys, footage, frames, self.on_loss)):
                 return None
-        found = task.findings.of()
-        last = found[-1][0] if found else self.start
-        return "" if not found or last == self.end or self.end in names else lost_at(last)
+        values = task.findings.of()
+        last = values[-1][0] if values else self.start
+        return "" if not values or last == self.end or self.end in names else lost_at(last)
 
     def commands(self, task: Task) -> list[Command]:
-        found = tuple(task.findings.of())
-        return [TakeMattes(subject=self.subject, frames=found)] if found else []
+        values = tuple(task.findings.of())
+        return [TakeMattes(subject=self.subject, frames=values)] if values else []
 
 
 class FindPeople(_Mattes):
@@ -104,8 +104,8 @@ class FindPeople(_Mattes):
 
             def all_found() -> Iterator[PropagatedMatte]:
                 for frames in self._ways():
-                    done = {one[0]: one for one in task.findings.of()}
-                    rest = [one for one in frames if one not in done]
+                    done = {finding[0]: finding for finding in task.findings.of()}
+                    rest = [frame for frame in frames if frame not in done]
                     if not rest:
                         continue
                     spot = self.spot
@@ -115,11 +115,11 @@ class FindPeople(_Mattes):
 
             if not self._keep(task, all_found()):
                 return None
-        found = task.findings.of()
-        nobody = sum(one[3] == "nobody" for one in found)
-        if nobody == len(found):
+        values = task.findings.of()
+        nobody = sum(found_frame[3] == "nobody" for found_frame in values)
+        if nobody == len(values):
             return "Nobody is seen in any frame. Mark the subject with the brush instead."
-        return f"Nobody is seen in {nobody} of {len(found)} frames." if nobody else ""
+        return f"Nobody is seen in {nobody} of {len(values)} frames." if nobody else ""
 
     def _ways(self) -> list[range]:
         low, high = self.span
@@ -129,15 +129,15 @@ class FindPeople(_Mattes):
         return [range(at, high + 1), range(at, low - 1, -1)]
 
     def commands(self, task: Task) -> list[Command]:
-        found = tuple(sorted(task.findings.of()))
-        if not found:
+        values = tuple(sorted(task.findings.of()))
+        if not values:
             return []
-        return [TakeMattes(subject=self.subject, frames=found, people=True, person=self.spot)]
+        return [TakeMattes(subject=self.subject, frames=values, people=True, person=self.spot)]
 
 
-def _spot_in(found: list[object], spot: Spot, width: int) -> Spot:
+def _spot_in(people: list[object], spot: Spot, width: int) -> Spot:
     """The middle of a matte that was found; the spot itself where it is empty or gone."""
-    name = str(found[1])
+    name = str(people[1])
     if store.fetch([name]):
         return spot
     matte = coverage_of(store.local().picture(name))

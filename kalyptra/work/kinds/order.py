@@ -97,7 +97,7 @@ class Order(BaseModel):
 
 
 def subject_in(setup: Setup, name: str) -> Subject | None:
-    return next((one for one in setup.subjects if one.id == name), None)
+    return next((subject for subject in setup.subjects if subject.id == name), None)
 
 
 def saved_subject(setup: Setup, name: str) -> Subject:
@@ -105,10 +105,10 @@ def saved_subject(setup: Setup, name: str) -> Subject:
     Raises:
         NotTaken: the setup has no such subject.
     """
-    found = subject_in(setup, name)
-    if found is None:
+    subject = subject_in(setup, name)
+    if subject is None:
         raise NotTaken("That subject is not in the saved setup. Save it, then follow.")
-    return found
+    return subject
 
 
 def lost_at(frame: int) -> str:

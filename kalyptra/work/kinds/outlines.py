@@ -42,16 +42,20 @@ class FollowOutlines(Order):
 
     def check(self, setup: Setup) -> None:
         subject = saved_subject(setup, self.subject)
-        if not self.outlines or not set(self.outlines) <= {one.id for one in outlines_of(subject.matte)}:
+        if not self.outlines or not set(self.outlines) <= {outline.id for outline in outlines_of(subject.matte)}:
             raise NotTaken("That outline is not in the saved setup. Save it, then follow.")
         if self.start == self.end:
             raise NotTaken("There is no frame to follow to in that direction.")
 
     def run(self, task: Task) -> str | None:
         media, subject = task.shot.media, subject_in(task.shot.setup, self.subject)
-        drawn = {one.id: one for one in (outlines_of(subject.matte) if subject else ()) if one.id in self.outlines}
-        steps = {name: [Step.model_validate(one) for one in task.findings.of(name)] for name in drawn}
-        done = max((len(one) for one in steps.values()), default=0)
+        drawn = {
+            outline.id: outline
+            for outline in (outlines_of(subject.matte) if subject else ())
+            if outline.id in self.outlines
+        }
+        steps = {name: [Step.model_validate(finding) for finding in task.findings.of(name)] for name in drawn}
+        done = max((len(step) for step in steps.values()), default=0)
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             runs = {
                 name: follow(

@@ -16,7 +16,7 @@ class RecoverPlate(Order):
     what: Literal["plate"] = "plate"
 
     def check(self, setup: Setup) -> None:
-        if not any(one.enabled and one.acts.value == "cut-out" for one in setup.subjects):
+        if not any(subject.enabled and subject.acts.value == "cut-out" for subject in setup.subjects):
             raise NotTaken("No subject is a cut-out, so nothing hides the background. Make one first.")
 
     def run(self, task: Task) -> str | None:
@@ -24,7 +24,7 @@ class RecoverPlate(Order):
         first, last = self.span
         if store.fetch(pictures_needed(shot.setup, first, last)):
             raise Gone("a matte is not in the store any more; follow the subject again")
-        before = max((one[0] + 1 - first for one in task.findings.of()), default=0)
+        before = max((finding[0] + 1 - first for finding in task.findings.of()), default=0)
         if first + before > last:
             return ""
 
@@ -40,5 +40,5 @@ class RecoverPlate(Order):
         )  # fmt: skip
 
     def commands(self, task: Task) -> list[Command]:
-        found = tuple(task.findings.of())
-        return [TakePatches(patches=found)] if found else []
+        values = tuple(task.findings.of())
+        return [TakePatches(patches=values)] if values else []

@@ -66,7 +66,7 @@ class Found(JobCase):
             done = self.do(orders.order_work(shot, FollowMattes(subject="cards", start=2, end=end), self.editor))
             self.assertEqual(done.state, "done", done.message)
         matte = self.now(shot).subjects[0].matte
-        self.assertEqual([one.frame for one in matte.frames], [0, 1, 3, 4, 5, 6, 7, 8, 9])
+        self.assertEqual([frame.frame for frame in matte.frames], [0, 1, 3, 4, 5, 6, 7, 8, 9])
         shown = coverage_of(store.local().picture(matte.at(9)))
         self.assertGreater(shown[: shown.shape[0] // 5, : shown.shape[1] // 5].mean(), 0.9)
         # A key at frame 6; following again from there leaves what lies before it.
@@ -108,7 +108,7 @@ class Found(JobCase):
         done = self.do(orders.order_work(shot, FindPeople(subject="cards", start=0, end=9), self.editor))
         self.assertEqual((done.state, done.frames_done), ("done", 10))
         self.assertIn("Nobody is seen", done.message)
-        self.assertEqual({one.how.value for one in self.now(shot).subjects[0].matte.frames}, {"nobody"})
+        self.assertEqual({frame.how.value for frame in self.now(shot).subjects[0].matte.frames}, {"nobody"})
 
     def test_a_plate_is_recovered_and_used(self) -> None:
         shot = self.found()
@@ -118,7 +118,9 @@ class Found(JobCase):
         done = self.do(orders.order_work(shot, RecoverPlate(start=2, end=9), self.editor))
         self.assertEqual((done.state, done.frames_done), ("done", 8), done.message)
         plate = self.now(shot).plate
-        self.assertEqual((plate.source.value, [one.frame for one in plate.patches]), ("recovered", list(range(2, 10))))
+        self.assertEqual(
+            (plate.source.value, [patch.frame for patch in plate.patches]), ("recovered", list(range(2, 10)))
+        )
         patch = store.local().picture(plate.patches[0].picture)
         self.assertEqual(int(patch[5, 5, 3]), 0)  # no frame shows what is behind the corner
 

@@ -133,7 +133,7 @@ class Ends(JobCase):
 
         with mock.patch.object(rendering, "render_to_file", killed_twice):
             self.assertEqual(self.render(order).state, "done")
-        self.assertEqual([len(one) for one in tries], [0, 1, 2])
+        self.assertEqual([len(attempt) for attempt in tries], [0, 1, 2])
         self.assertFalse(rendering.folder_of(order).exists())
 
     def test_a_render_that_failed_leaves_its_parts_to_the_next_one_of_the_same(self) -> None:
@@ -184,7 +184,7 @@ class Ends(JobCase):
         self.assertTrue(self.files("renders") and self.files("brought"))
         footage.remove_shot(shot)
         self.assertEqual([*(self.folder / "media").glob("*/*/*")], [])
-        self.assertEqual([one.name for one in (self.folder / "media").glob("*/*")], [])
+        self.assertEqual([path.name for path in (self.folder / "media").glob("*/*")], [])
         # Deleted while its proxy is made: the job ends, and nothing comes back.
         again = self.shot()
         real = footage.remove_shot
@@ -243,7 +243,7 @@ class Ends(JobCase):
         for free, refused in ((90, {"upload", "render"}), (10, {"upload", "render", "save"}), (200, set())):
             with override_settings(RESERVE=100), mock.patch.object(room, "free", lambda free=free: free), mock.patch.object(room.need, "__defaults__", (0,)):  # fmt: skip
                 answers = {name: send() for name, send in ask.items() if free < 100 or name != "upload"}
-            self.assertEqual({name for name, one in answers.items() if one.status_code == 503}, refused)
+            self.assertEqual({name for name, item in answers.items() if item.status_code == 503}, refused)
             for name in refused:
                 self.assertIn("disk is nearly full", answers[name].json()["error"], name)
             self.assertEqual(answers["frame"].status_code, 200)
@@ -340,8 +340,8 @@ class Ends(JobCase):
         self.assertEqual(answer.status_code, 200, answer.content[:200])
         whole = self.client.get(f"/shots/{shot.pk}/setup.json").json()
         for before, after in zip(old["subjects"], whole["subjects"], strict=True):
-            for one, other in zip(before["matte"]["outlines"], after["matte"]["outlines"], strict=True):
-                self.assertEqual([step["frame"] for step in one["steps"]], [step["frame"] for step in other["steps"]])
+            for was, other in zip(before["matte"]["outlines"], after["matte"]["outlines"], strict=True):
+                self.assertEqual([step["frame"] for step in was["steps"]], [step["frame"] for step in other["steps"]])
 
     def test_what_a_run_that_was_cut_short_left_at_a_files_place_goes(self) -> None:
         shot = self.ready()

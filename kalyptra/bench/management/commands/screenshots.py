@@ -66,7 +66,7 @@ def found_runner() -> None:
     lines = (((465, 300), (478, 340), (470, 400), (500, 420)), ((455, 440), (462, 490)))
     marks = [Stroke(keep=True, width=23, points=line) for line in lines]
     marks.append(Stroke(keep=False, width=23, points=((548, 350), (562, 470))))
-    key = {"frame": 0, "marks": [one.model_dump(mode="json") for one in marks],
+    key = {"frame": 0, "marks": [mark.model_dump(mode="json") for mark in marks],
            "matte": matte_from_marks(shot.media, 0, marks, None)}  # fmt: skip
     runner = document["subjects"][0] | {
         "matte": {"kind": "found", "keys": [key]},

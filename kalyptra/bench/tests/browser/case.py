@@ -105,7 +105,9 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def tearDown(self) -> None:
         expected = ("status of 422", "status of 409", "willReadFrequently", *self.expected)  # the third is the test's
-        self.assertEqual([one for one in self.complaints if not any(words in one for words in expected)], [])
+        self.assertEqual(
+            [complaint for complaint in self.complaints if not any(words in complaint for words in expected)], []
+        )
 
     def enter_demo(self) -> None:
         self.page.goto(f"/sign-in/?enter={entry.issue(settings.ENTRY)}")

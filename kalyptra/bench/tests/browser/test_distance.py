@@ -54,7 +54,7 @@ class Distances(BrowserCase):
 
         page.get_by_label("Start from").select_option("street")
         found = self.setup_of(shot, 2)
-        self.assertEqual([one.kind for one in found.distance.sources], ["backdrop", "ground"])
+        self.assertEqual([source.kind for source in found.distance.sources], ["backdrop", "ground"])
 
         # The horizon is dragged on the picture, and what lies under the pointer says so.
         self.drag(page.locator('[data-handle="horizon"]'), 0, -60)
@@ -112,7 +112,7 @@ class Distances(BrowserCase):
         cv2.imwrite(str(path), codes)
         page.set_input_files("#map-file", str(path))
         page.get_by_text("pass.png, one picture for all frames.").wait_for()
-        self.assertEqual([one.kind for one in self.setup_of(shot, 2).distance.sources], ["corners", "map"])
+        self.assertEqual([source.kind for source in self.setup_of(shot, 2).distance.sources], ["corners", "map"])
         notes = page.get_by_label("Proof notes")
         notes.get_by_text("may be the wrong way round").wait_for()
         notes.get_by_role("button", name="Turn it").click()

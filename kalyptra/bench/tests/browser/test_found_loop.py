@@ -91,7 +91,7 @@ class FoundLoop(BrowserCase):
         head = self.shot.head
         page.get_by_role("button", name="Follow ahead to the end").click()
         self.worked(head)
-        self.assertEqual([one.frame for one in self.matte.frames], list(range(1, LAST + 1)))
+        self.assertEqual([frame.frame for frame in self.matte.frames], list(range(1, LAST + 1)))
         self.assertGreater(np.mean([self.overlap(t) for t in range(LAST + 1)]), 0.83)
         page.get_by_text("This frame: followed, confidence 0.").wait_for()
 
@@ -150,7 +150,7 @@ class FoundLoop(BrowserCase):
             sources = Sources(footage, facts.width, store.local())
             made = render_frame(shot.setup.model_copy(update={"plate": plate}), 8, sources, View.PLATE)
         true = cv2.imread(str(DEMO / "runner" / "plate-008.webp"))[..., ::-1]
-        patch = next(one for one in shot.setup.plate.patches if one.frame == 8)
+        patch = next(patch for patch in shot.setup.plate.patches if patch.frame == 8)
         often = store.local().picture(patch.picture)[..., 3]
         seen = np.zeros(true.shape[:2], bool)
         seen[patch.top :, patch.left :][: often.shape[0], : often.shape[1]] = (often > 0) & (often < 255)
@@ -165,9 +165,9 @@ class FoundLoop(BrowserCase):
 
     def frame_of(self, path: Path, number: int) -> NDArray[np.float64]:
         with av.open(str(path)) as container:
-            for i, one in enumerate(container.decode(video=0)):
+            for i, picture in enumerate(container.decode(video=0)):
                 if i == number:
-                    return one.to_ndarray(format="rgb24").astype(np.float64)
+                    return picture.to_ndarray(format="rgb24").astype(np.float64)
         raise AssertionError(f"{path} has no frame {number}")
 
 

@@ -218,9 +218,11 @@ class OutlineLoop(BrowserCase):
         self.assertGreater(self.pixel(560 / 1280, 360 / 720)[0], 245)
         page.get_by_role("button", name="Outline 2 takes away").press("Alt+ArrowUp")
         self.saved(head + 3)
-        joins = [one.joins.value for one in self.shot.setup.subjects[-1].matte.outlines]
+        joins = [outline.joins.value for outline in self.shot.setup.subjects[-1].matte.outlines]
         self.assertEqual(joins, ["take-away", "add"])
         page.get_by_role("group", name="Between hand-made keys").get_by_role("button", name="Smooth").click()
         self.saved(head + 4)
-        outline = next(one for one in self.shot.setup.subjects[-1].matte.outlines if one.joins.value == "take-away")
+        outline = next(
+            outline for outline in self.shot.setup.subjects[-1].matte.outlines if outline.joins.value == "take-away"
+        )
         self.assertEqual(outline.placement.keys[0].ease, "eased")

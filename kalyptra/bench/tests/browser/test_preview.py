@@ -25,7 +25,7 @@ class Preview(BrowserCase):
             "([start, all]) => import('/static/bench/preview.js').then((m) => all.map((one) => m.shown(start, [one])))"
         )
         self.page.goto("/sign-in/")
-        shown = self.page.evaluate(script, [start, [one.model_dump(mode="json") for one in given_commands]])
+        shown = self.page.evaluate(script, [start, [command.model_dump(mode="json") for command in given_commands]])
         for command, ours, theirs in zip(given_commands, shown, wanted, strict=True):
             self.assertEqual(plain(ours), plain(theirs), command)
 
@@ -44,7 +44,7 @@ class Preview(BrowserCase):
                 return len(taken) >= wanted
 
             find(commands(kind), enough, settings=first)
-        return [one for one, _ in taken], [one for _, one in taken]
+        return [pair for pair, _ in taken], [pair for _, pair in taken]
 
 
 def plain(setup: dict[str, Any]) -> Any:

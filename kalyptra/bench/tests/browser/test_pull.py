@@ -94,7 +94,7 @@ class Pulls(BrowserCase):
             page.get_by_role("link", name="Download").click(timeout=90_000)
         download.value.save_as(self.folder / "rack.mp4")
         with av.open(str(self.folder / "rack.mp4")) as file:
-            pictures = [one.to_ndarray(format="rgb24") for one in file.decode(video=0)]
+            pictures = [picture.to_ndarray(format="rgb24") for picture in file.decode(video=0)]
         self.assertEqual(len(pictures), 56)
         setup = Shot.objects.get(pk=shot.pk).setup
         for frame in (20, 75):

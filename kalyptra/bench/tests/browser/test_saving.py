@@ -114,7 +114,7 @@ class Saving(BrowserCase):
             self.assertTrue(self.would_warn())
             page.get_by_role("button", name="Take back what came between" if mine else "Leave my change out").click()
             self.wait_until(lambda: not self.would_warn())
-            names = [one.name for one in self.shot.setup.subjects]
+            names = [subject.name for subject in self.shot.setup.subjects]
             self.assertEqual(("Night runner" in names, name in names), (mine, False))
             self.assertEqual(self.kept(), [])
             revisions.undo(self.shot_id, self.shot.head)
@@ -191,7 +191,7 @@ class Saving(BrowserCase):
         self.begin_at(2)
         self.page.get_by_text("sign in in another tab").wait_for()
         self.assertTrue(self.would_warn())
-        self.page.context.add_cookies([one for one in cookies if one["name"] == "sessionid"])
+        self.page.context.add_cookies([cookie for cookie in cookies if cookie["name"] == "sessionid"])
         self.page.get_by_role("button", name="Try now").click()
         self.wait_until(lambda: self.shot.setup.footage.first == 2)
 
@@ -225,7 +225,7 @@ class Saving(BrowserCase):
         self.wait_until(lambda: self.shot.head == head + 1)
         page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
         self.assertEqual(self.told()[0], "An outline was moved.")
-        self.assertEqual([one["do"] for one in self.shot.revision.commands], ["place-outlines"])
+        self.assertEqual([command["do"] for command in self.shot.revision.commands], ["place-outlines"])
 
     def told(self) -> list[str]:
         """What the history says, newest first."""
@@ -240,7 +240,9 @@ class Saving(BrowserCase):
     def test_what_is_dragged_is_sent_as_commands_and_never_as_a_document(self) -> None:
         self.open("Parcel runner")
         sent: list[str] = []
-        self.page.on("request", lambda one: sent.append(one.post_data or "") if one.method == "POST" else None)
+        self.page.on(
+            "request", lambda request: sent.append(request.post_data or "") if request.method == "POST" else None
+        )
         self.page.get_by_role("button", name="Subjects").click()
         head = self.shot.head
         self.drag(self.page.locator('[data-act="move"]').first, 15, 6)
@@ -313,4 +315,4 @@ class Saving(BrowserCase):
         self.assertEqual(self.shot.setup.subjects[0], first)
 
     def found(self, subject: str) -> Any:
-        return next(one.matte for one in self.shot.setup.subjects if one.id == subject)
+        return next(candidate.matte for candidate in self.shot.setup.subjects if candidate.id == subject)

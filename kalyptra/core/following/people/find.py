@@ -74,12 +74,12 @@ def find_people(
     boxes = before.boxes if before else ()
     since = before.since + 1 if before else 0
     if not boxes or (since >= LOOK_AROUND and not alone):
-        found = _looked_over(codes)
+        people = _looked_over(codes)
         if spot is not None and not boxes:
-            found = _pointed_at(found, spot)
+            people = _pointed_at(people, spot)
         elif alone and before is None:
-            found = found[:1]
-        boxes, since = found or boxes, 0
+            people = people[:1]
+        boxes, since = people or boxes, 0
     share = np.zeros(codes.shape[:2], np.float32)
     for box in boxes[:MOST]:
         _look_closer(codes, box, share)
@@ -99,9 +99,9 @@ def find_people(
 def _looked_over(codes: NDArray[np.uint8]) -> tuple[Box, ...]:
     """Boxes of people in the whole picture; where there is nobody, in parts of it."""
     height, width = codes.shape[:2]
-    found = _parts(_at(person_share(codes), (height, width)))
-    if found:
-        return tuple(found)
+    parts = _parts(_at(person_share(codes), (height, width)))
+    if parts:
+        return tuple(parts)
     for start, end in TILES:
         left, right = int(start * width), int(end * width)
         side = right - left
@@ -123,10 +123,10 @@ def _look_closer(codes: NDArray[np.uint8], box: Box, share: Matte) -> None:
     inner = codes[max(0, b) : min(height, d), max(0, a) : min(width, c)]
     outer = (max(0, -b), max(0, d - height), max(0, -a), max(0, c - width))
     window = cv2.copyMakeBorder(inner, *outer, cv2.BORDER_REPLICATE) if any(outer) else inner
-    found = _at(person_share(window), window.shape[:2])
-    found = found[outer[0] : found.shape[0] - outer[1], outer[2] : found.shape[1] - outer[3]]
+    closer = _at(person_share(window), window.shape[:2])
+    closer = closer[outer[0] : closer.shape[0] - outer[1], outer[2] : closer.shape[1] - outer[3]]
     place = share[max(0, b) : min(height, d), max(0, a) : min(width, c)]
-    np.maximum(place, found, out=place)
+    np.maximum(place, closer, out=place)
 
 
 def _steady(share: Matte, codes: NDArray[np.uint8], before: PersonSeen) -> None:

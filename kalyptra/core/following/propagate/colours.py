@@ -78,9 +78,11 @@ def colour_share(
     both = np.bincount(index, minlength=count).astype(np.float32).reshape(down, across, COLOURS)
     own = np.bincount(index, matte.ravel(), count).astype(np.float32).reshape(down, across, COLOURS)
     side = (2 * NEAR + 1, 2 * NEAR + 1)
-    for one in (both, own):
+    for count in (both, own):
         for first in range(0, COLOURS, 4):
-            one[..., first : first + 4] = cv2.blur(one[..., first : first + 4], side, borderType=cv2.BORDER_CONSTANT)
+            count[..., first : first + 4] = cv2.blur(
+                count[..., first : first + 4], side, borderType=cv2.BORDER_CONSTANT
+            )
     rows, columns = np.nonzero(asked)
     where = rows // CELL, columns // CELL, now[rows, columns]
     share = (own[where] + np.float32(0.02)) / (both[where] + np.float32(0.04))

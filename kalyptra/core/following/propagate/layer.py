@@ -73,12 +73,12 @@ def affine_of(
     a, b = start[held, 0], there[held, 0]
     if len(a) < FEW:
         return still, 0.0, len(a)
-    found, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE, maxIters=500)
-    if found is None or agree.sum() < FEW or abs(np.linalg.det(found[:, :2]) - 1) > MOST_GROWTH:
-        found, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE_MORE)
-        if found is None or abs(np.linalg.det(found[:, :2]) - 1) > MOST_GROWTH:
+    affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE, maxIters=500)
+    if affine is None or agree.sum() < FEW or abs(np.linalg.det(affine[:, :2]) - 1) > MOST_GROWTH:
+        affine, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE_MORE)
+        if affine is None or abs(np.linalg.det(affine[:, :2]) - 1) > MOST_GROWTH:
             return still, 0.0, len(a)
-    return found.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
+    return affine.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
 
 
 def moved_on(

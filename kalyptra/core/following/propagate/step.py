@@ -105,8 +105,8 @@ def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tupl
     empty = SubjectState(codes, grey, names, np.zeros_like(before.matte), before.palette)
     if window is None or not before.seen:
         return empty, LOST
-    found, signs = _contest(before, codes, grey, names, window, flow)
-    empty.matte[window] = found
+    refined, signs = _contest(before, codes, grey, names, window, flow)
+    empty.matte[window] = refined
     return empty, signs
 
 
@@ -140,14 +140,14 @@ def _contest(
     evidence = np.where(band, evidence, np.where(deep > 0, within, np.float32(-SURE)))
     evidence = np.clip(evidence, -SURE, SURE)
     rough = (1 / (1 + np.exp(-evidence))).astype(np.float32)
-    found = guided_filter(now, rough, EDGE, EDGE_EPS, STEEPER)
-    found[~band & (deep <= 0)] = 0
-    _without_crumbs(found)
+    refined = guided_filter(now, rough, EDGE, EDGE_EPS, STEEPER)
+    refined[~band & (deep <= 0)] = 0
+    _without_crumbs(refined)
     core = deep > BAND
     clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
-    change = float(np.abs(found - front.matte).sum() / max(float(front.matte.sum()), 1.0))
+    change = float(np.abs(refined - front.matte).sum() / max(float(front.matte.sum()), 1.0))
     amiss = float(error[core].mean()) if core.any() else float(error[solid > 0].mean()) if solid.any() else CAPPED
-    return found, Signs(clear, amiss, min(change, 1.0), agree)
+    return refined, Signs(clear, amiss, min(change, 1.0), agree)
 
 
 def _cut(values: NDArray[np.uint8], window: Window) -> NDArray[np.uint8]:

@@ -39,8 +39,8 @@ class Aligned:
 
 def background_corners(picture: NDArray[np.uint8], background: NDArray[np.uint8]) -> NDArray[np.float32]:
     """(n, 1, 2) corners of a grey picture where its background, 1, is."""
-    found = cv2.goodFeaturesToTrack(picture, CORNERS, 0.003, 6, mask=background, blockSize=5)
-    return np.zeros((0, 1, 2), np.float32) if found is None else np.asarray(found, np.float32)
+    corners = cv2.goodFeaturesToTrack(picture, CORNERS, 0.003, 6, mask=background, blockSize=5)
+    return np.zeros((0, 1, 2), np.float32) if corners is None else np.asarray(corners, np.float32)
 
 
 def align(
@@ -62,11 +62,11 @@ def align(
     a, b = start[held, 0], there[held, 0]
     if len(a) < FEW:
         return Aligned(guess, 0.0, 0)
-    found, agree = cv2.findHomography(a, b, cv2.USAC_MAGSAC, AGREE, maxIters=2000, confidence=0.999)
-    if found is None or agree.sum() < FEW or not _believable(found, before.shape):
+    homography, agree = cv2.findHomography(a, b, cv2.USAC_MAGSAC, AGREE, maxIters=2000, confidence=0.999)
+    if homography is None or agree.sum() < FEW or not _believable(homography, before.shape):
         return Aligned(guess, 0.0, 0)
-    missed = np.linalg.norm(cv2.perspectiveTransform(a[:, None], found)[:, 0] - b, axis=1)
-    return Aligned(found / found[2, 2], float(np.median(missed)), int(agree.sum()))
+    missed = np.linalg.norm(cv2.perspectiveTransform(a[:, None], homography)[:, 0] - b, axis=1)
+    return Aligned(homography / homography[2, 2], float(np.median(missed)), int(agree.sum()))
 
 
 def motion_of(matrix: NDArray[np.float64], size: tuple[int, ...]) -> float:

@@ -73,16 +73,16 @@ def recovered(
         what is unknown, and holds nothing.
     """
     here, inside = np.ascontiguousarray(light[window]), np.ascontiguousarray(hole[window]) > 0
-    laid = [_laid_over(here, inside, window, one) for one in others]
-    pictures = np.stack([one for one, _ in laid]) if laid else np.zeros((0, *here.shape), np.float32)
-    valid = np.stack([one for _, one in laid]) if laid else np.zeros((0, *inside.shape), bool)
+    laid = [_laid_over(here, inside, window, other) for other in others]
+    pictures = np.stack([shown for shown, _ in laid]) if laid else np.zeros((0, *here.shape), np.float32)
+    valid = np.stack([shows for _, shows in laid]) if laid else np.zeros((0, *inside.shape), bool)
     plate, seen = median_of(pictures, valid & inside, most)
-    if any(one.amiss > PARALLAX for one in others) and len(others) > 1:
+    if any(other.amiss > PARALLAX for other in others) and len(others) > 1:
         # Now that there is a picture of what lies behind, each frame is fitted to that inside the hole, too.
         known = ~inside | (seen > 0)
         guess = np.where(inside[..., None], plate, here).astype(np.float32)
-        for i, one in enumerate(others):
-            if one.amiss > PARALLAX:
+        for i, neighbour in enumerate(others):
+            if neighbour.amiss > PARALLAX:
                 pictures[i], valid[i] = _moved(pictures[i], valid[i], guess, known & valid[i])
         plate, seen = median_of(pictures, valid & inside, most)
     return np.where(inside[..., None], plate, here).astype(np.float32), np.where(inside, seen, 255).astype(np.uint8)
@@ -117,7 +117,7 @@ def _moved(
     height, width = valid.shape
     factor = min(1.0, FLOW_SIZE / max(height, width))
     small = (max(16, round(width * factor)), max(16, round(height * factor)))
-    a, b = (_grey(cv2.resize(one, small, interpolation=cv2.INTER_AREA)) for one in (here, picture))
+    a, b = (_grey(cv2.resize(each, small, interpolation=cv2.INTER_AREA)) for each in (here, picture))
     known = cv2.resize(both.astype(np.float32), small, interpolation=cv2.INTER_AREA)
     # What cannot be compared must not pull: there the picture is shown itself.
     a = np.where(known > 0.5, a, b)
@@ -150,9 +150,9 @@ def _exposed(picture: Light, here: Light, both: NDArray[np.bool_]) -> Light:
     small = (max(1, width // COARSE), max(1, height // COARSE))
     weight = both.astype(np.float32)
     sums = (
-        cv2.resize((one + DARK) * weight[..., None], small, interpolation=cv2.INTER_AREA) for one in (here, picture)
+        cv2.resize((each + DARK) * weight[..., None], small, interpolation=cv2.INTER_AREA) for each in (here, picture)
     )
-    mine, other = (cv2.GaussianBlur(one, (0, 0), GAIN / COARSE) for one in sums)
+    mine, other = (cv2.GaussianBlur(total, (0, 0), GAIN / COARSE) for total in sums)
     near = cv2.GaussianBlur(cv2.resize(weight, small, interpolation=cv2.INTER_AREA), (0, 0), GAIN / COARSE)
     gain = np.clip(mine / np.maximum(other, 1e-9), 1 / MOST_GAIN, MOST_GAIN).astype(np.float32)
     gain = np.where(near[..., None] > 1e-3, gain, np.float32(1))

@@ -64,12 +64,12 @@ def _best_path(gain, stiff, chosen):  # type: ignore[no-untyped-def]
     for i in range(1, count):
         following = np.empty(width)
         for k in range(width):
-            found, step = best[k], 0
-            if k > 0 and best[k - 1] - stiff > found:
-                found, step = best[k - 1] - stiff, -1
-            if k < width - 1 and best[k + 1] - stiff > found:
-                found, step = best[k + 1] - stiff, 1
-            following[k] = found + gain[i, k]
+            end, step = best[k], 0
+            if k > 0 and best[k - 1] - stiff > end:
+                end, step = best[k - 1] - stiff, -1
+            if k < width - 1 and best[k + 1] - stiff > end:
+                end, step = best[k + 1] - stiff, 1
+            following[k] = end + gain[i, k]
             back[i, k] = step
         best = following
     chosen[count - 1] = np.argmax(best)

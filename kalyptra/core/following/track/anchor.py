@@ -46,9 +46,9 @@ class Anchor:
         place = matrix @ self.place
         return replace(self, place=place / place[2, 2])
 
-    def tried(self, found: bool) -> Anchor:
+    def tried(self, met: bool) -> Anchor:
         """The same after it was looked for."""
-        return replace(self, misses=0 if found else self.misses + 1)
+        return replace(self, misses=0 if met else self.misses + 1)
 
     def correction(self, now: TrackingView, origin: NDArray[np.float64], kind: Motion) -> Matrix | None:
         """By what motion the subject lies elsewhere than it was carried to; None where that is not sure.
@@ -67,5 +67,5 @@ class Anchor:
         mask = cv2.warpPerspective(self.mask, matrix, (width, height), flags=cv2.INTER_NEAREST)
         shown = TrackingView(np.asarray(lab), np.ascontiguousarray(lab[..., 0]))
         tracks = tracked(shown, now, np.asarray(mask), CORNERS, np.eye(3))
-        found, agree = fit_motion(kind, tracks.before, tracks.after)
-        return found if agree.sum() >= max(LEAST_CORNERS, LEAST_SHARE * tracks.looked_for) else None
+        fitted, agree = fit_motion(kind, tracks.before, tracks.after)
+        return fitted if agree.sum() >= max(LEAST_CORNERS, LEAST_SHARE * tracks.looked_for) else None

@@ -85,7 +85,7 @@ class Appearance:
         matrix = np.linalg.inv(middle) @ to_window @ self.place @ middle
         expected = np.asarray(cv2.warpPerspective(self.lab, matrix, size, borderMode=cv2.BORDER_REPLICATE))
         place = np.asarray(cv2.warpPerspective(self.mask, matrix, size, flags=cv2.INTER_NEAREST))
-        a, b = (cv2.blur(one, (SOFT, SOFT)) for one in (expected, now))
+        a, b = (cv2.blur(each, (SOFT, SOFT)) for each in (expected, now))
         difference = cv2.transform(cv2.absdiff(a, b).astype(np.float32), np.array([[0.5, 1, 1]], np.float32))
         return Visibility(now, expected, place, np.asarray(difference))
 

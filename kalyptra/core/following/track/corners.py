@@ -66,10 +66,10 @@ def tracked(
         check: track back, too, and keep only what comes back to where it was.
     """
     apart = max(3.0, float(np.sqrt(cv2.countNonZero(mask) / most)) * 0.5)
-    found = cv2.goodFeaturesToTrack(a.grey, most, 0.005, apart, mask=mask, blockSize=5)
-    if found is None:
+    corners = cv2.goodFeaturesToTrack(a.grey, most, 0.005, apart, mask=mask, blockSize=5)
+    if corners is None:
         return Tracks(np.empty((0, 2)), np.empty((0, 2)), 0)
-    return track_points(a, b, found[:, 0] + 0.5, guess, check)
+    return track_points(a, b, corners[:, 0] + 0.5, guess, check)
 
 
 def track_points(a: TrackingView, b: TrackingView, points: NDArray[Any], guess: Matrix, check: bool = True) -> Tracks:

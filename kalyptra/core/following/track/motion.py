@@ -40,15 +40,15 @@ def fit_motion(
         if agree.any():
             matrix[:2, 2] = (after - before)[agree].mean(axis=0)
         return matrix, agree
-    found, seen = cv2.estimateAffinePartial2D(before, after, ransacReprojThreshold=AGREE)
-    if found is None:
+    affine, seen = cv2.estimateAffinePartial2D(before, after, ransacReprojThreshold=AGREE)
+    if affine is None:
         return nothing
-    matrix, agree = np.vstack([found, [0.0, 0.0, 1.0]]), seen[:, 0] == 1
+    matrix, agree = np.vstack([affine, [0.0, 0.0, 1.0]]), seen[:, 0] == 1
     large = np.ptp(before, axis=0).min() >= LARGE and count >= MANY
     if kind is Motion.PERSPECTIVE and large:
-        found, seen = cv2.findHomography(before, after, cv2.RANSAC, AGREE)
-        if found is not None and seen.sum() >= agree.sum() and _believable(found, before):
-            return found / found[2, 2], seen[:, 0] == 1
+        affine, seen = cv2.findHomography(before, after, cv2.RANSAC, AGREE)
+        if affine is not None and seen.sum() >= agree.sum() and _believable(affine, before):
+            return affine / affine[2, 2], seen[:, 0] == 1
     return (matrix, agree) if _believable(matrix, before) else nothing
 
 

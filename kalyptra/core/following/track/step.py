@@ -83,9 +83,9 @@ class SubjectModel:
         """The same a step later."""
         return SubjectModel(carried(matrix, self.drawn), self.memory.carried(matrix), self.anchor.carried(matrix))
 
-    def leaning(self, found: Rows) -> SubjectModel:
+    def leaning(self, rows: Rows) -> SubjectModel:
         """The hand-made shape brought a little towards the place and size of the outline that was found."""
-        there = similarity_between(self.drawn[:, :2], found[:, :2])
+        there = similarity_between(self.drawn[:, :2], rows[:, :2])
         there = share_of(there, LEAN, self.drawn[:, :2].mean(axis=0))
         return replace(self, drawn=carried(there, self.drawn))
 
@@ -137,14 +137,14 @@ def find_step(
     hidden = np.repeat(np.repeat(hidden, 2, axis=0), 2, axis=1)[: size[0], : size[1]]
     tracks = _corners(a, b, mask & (1 - hidden), here, _shifted(guess, -origin))
     matrix, agree = fit_motion(kind, tracks.before, tracks.after)
-    found = agree.sum() >= (1 if kind is Motion.POSITION else 3)
-    matrix = matrix if found else _shifted(guess, -origin)
+    agreed = agree.sum() >= (1 if kind is Motion.POSITION else 3)
+    matrix = matrix if agreed else _shifted(guess, -origin)
     correction = None
-    if kind is not Motion.FREE or not found:
+    if kind is not Motion.FREE or not agreed:
         correction = known.anchor.carried(_shifted(matrix, origin)).correction(b, origin, kind)
         if correction is not None:
             matrix = correction @ matrix
-        elif not found:
+        elif not agreed:
             return lost
     whole = _shifted(matrix, origin)
     known = known.moved(whole)
@@ -159,7 +159,7 @@ def find_step(
         with_it = np.linalg.norm(own, axis=1) < OWN_WAY
         sway = _Sway(there[with_it], own[with_it], SWAY * area**0.5)
         ahead[:, :6] += np.tile(sway.at(ahead[:, :2]), 3)
-        if found and visible > OPEN:
+        if agreed and visible > OPEN:
             _draw_to_edge(a, b, mask, ahead, matrix, sway, area**0.5)
         _lean(ahead, rest, area**0.5, BACK_TO_SHAPE if visible > OPEN else BACK_WHEN_HIDDEN)
     shifts = ahead[:, :2] - carried(matrix, here)[:, :2]
@@ -173,7 +173,7 @@ def find_step(
         if anchor.misses > MOST_MISSES:
             anchor = Anchor.of(b.lab, _inside(ahead, size), origin)
         known = replace(known, anchor=anchor)
-    held = float(agree.sum() / max(tracks.looked_for, 1)) if found else FOUND_AGAIN
+    held = float(agree.sum() / max(tracks.looked_for, 1)) if agreed else FOUND_AGAIN
     return TrackedStep(whole, shifts, held, visible, visible > LEAST_VISIBLE, known)
 
 

@@ -203,12 +203,12 @@ class DistanceMap(Frozen):
 
     @model_validator(mode="after")
     def _named_apart(self) -> Self:
-        if len({one.id for one in self.sources}) != len(self.sources):
+        if len({source.id for source in self.sources}) != len(self.sources):
             raise ValueError("two sources have the same id")
         return self
 
     def source(self, name: str) -> AnySource | None:
-        return next((one for one in self.sources if one.id == name), None)
+        return next((source for source in self.sources if source.id == name), None)
 
 
 def backdrop_at(distance: float) -> DistanceMap:
@@ -228,12 +228,14 @@ class Standing(Frozen):
     """
 
     on: Name
-    feet: Annotated[tuple[tuple[int, float, float], ...], Field(max_length=100_000), InRecords(lambda one: one[0])] = ()
+    feet: Annotated[
+        tuple[tuple[int, float, float], ...], Field(max_length=100_000), InRecords(lambda foot: foot[0])
+    ] = ()
     steady: Annotated[int, Field(ge=0, le=100)] = 12
     of: Annotated[str, Field(max_length=64)] = ""
     by_hand: Keyed[Distance] | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
-        need_order(self.feet, lambda one: one[0], "feet must be in the order of their frames, one a frame")
+        need_order(self.feet, lambda foot: foot[0], "feet must be in the order of their frames, one a frame")
         return self

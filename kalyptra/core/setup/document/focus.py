@@ -74,7 +74,7 @@ class Focus(Frozen):
 
     @model_validator(mode="after")
     def _holds_together(self) -> Self:
-        names = [one.id for one in self.marks]
+        names = [mark.id for mark in self.marks]
         if len(set(names)) != len(names):
             raise ValueError("two marks have the same id")
         unknown = {key.mark for key in self.distance.keys if key.mark} - set(names)

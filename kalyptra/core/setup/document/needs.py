@@ -9,7 +9,7 @@ from kalyptra.core.setup.document.setup import OutlineMatte, PlateSource, Setup
 def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
     """Names of the stored pictures that the frames from first to last are made of."""
     needed: set[str] = set()
-    regions = {one.region.subject for one in setup.distance.sources if one.enabled and one.region}
+    regions = {source.region.subject for source in setup.distance.sources if source.enabled and source.region}
     for subject in setup.subjects:
         if isinstance(subject.matte, OutlineMatte) or not (subject.enabled or subject.id in regions):
             continue
@@ -21,7 +21,7 @@ def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
             needed.update(name for frame in range(first, last + 1) if (name := source.at(frame)))
     plate = setup.plate
     if plate.source is PlateSource.RECOVERED:
-        needed.update(one.picture for one in plate.patches if first <= one.frame <= last)
+        needed.update(patch.picture for patch in plate.patches if first <= patch.frame <= last)
     elif plate.source is PlateSource.IMPORTED and plate.imported:
         needed.update(name for frame in range(first, last + 1) if (name := plate.imported.at(frame)))
     return needed

@@ -95,9 +95,9 @@ class InRecords:
         values: list[Any] = []
         for name in windows:
             values += records.record(name)
-        found = Recorded(plainly(values))
-        found.windows, found._memory = windows, {}
-        return found
+        recorded = Recorded(plainly(values))
+        recorded.windows, recorded._memory = windows, {}
+        return recorded
 
     def _write(self, value: Any, plainly: Callable[[Any], Any], info: Any) -> Any:
         records: Records | None = (info.context or {}).get("records")
@@ -114,8 +114,8 @@ class InRecords:
 
     def _windows(self, values: tuple[Any, ...]) -> list[tuple[Any, ...]]:
         parts: dict[int, list[Any]] = {}
-        for i, one in enumerate(values):
-            parts.setdefault(self._number(values, i) // WINDOW, []).append(one)
+        for i, value in enumerate(values):
+            parts.setdefault(self._number(values, i) // WINDOW, []).append(value)
         return [tuple(part) for part in parts.values()]
 
 
@@ -133,12 +133,12 @@ def _read_once(key: Hashable, make: Callable[[], Recorded[Any]]) -> Recorded[Any
         if key in _at_hand:
             _at_hand.move_to_end(key)
             return _at_hand[key]
-    found = make()
+    value = make()
     with _lock:
-        _at_hand[key] = found
+        _at_hand[key] = value
         while len(_at_hand) > REMEMBERED:
             _at_hand.popitem(last=False)
-    return found
+    return value
 
 
 def need_order(values: Sequence[Any], frame: Callable[[Any], int], words: str) -> None:
@@ -149,7 +149,7 @@ def need_order(values: Sequence[Any], frame: Callable[[Any], int], words: str) -
     """
 
     def in_order() -> bool:
-        frames = [frame(one) for one in values]
+        frames = [frame(value) for value in values]
         return all(a < b for a, b in itertools.pairwise(frames))
 
     if not remembered(values, "in order", in_order):

@@ -43,7 +43,7 @@ class OutlineMatte(Frozen):
 
     @model_validator(mode="after")
     def _named_apart(self) -> Self:
-        if len({one.id for one in self.outlines}) != len(self.outlines):
+        if len({outline.id for outline in self.outlines}) != len(self.outlines):
             raise ValueError("two outlines have the same id")
         return self
 
@@ -110,7 +110,7 @@ class PlateSettings(Frozen):
 
     source: PlateSource = PlateSource.FILLED
     filled_by: FilledBy = FilledBy.SMOOTH
-    patches: Annotated[tuple[PlatePatch, ...], Field(max_length=MOST_FRAMES), InRecords(lambda one: one[0])] = ()
+    patches: Annotated[tuple[PlatePatch, ...], Field(max_length=MOST_FRAMES), InRecords(lambda patch: patch[0])] = ()
     """What was recovered from other frames."""
     imported: ImportedPlate | None = None
     mend_mattes: bool = False

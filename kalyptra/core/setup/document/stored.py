@@ -81,19 +81,21 @@ class FoundMatte(Frozen):
 
     kind: Literal["found"] = "found"
     keys: Annotated[tuple[MatteKey, ...], Field(max_length=MOST_FRAMES)] = ()
-    frames: Annotated[tuple[FoundFrame, ...], Field(max_length=MOST_FRAMES), InRecords(lambda one: one[0])] = ()
+    frames: Annotated[tuple[FoundFrame, ...], Field(max_length=MOST_FRAMES), InRecords(lambda entry: entry[0])] = ()
     person: Spot | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         for mattes in (self.keys, self.frames):
-            need_order(mattes, lambda one: int(one.frame), "mattes must be in the order of their frames, one a frame")
+            need_order(
+                mattes, lambda entry: int(entry.frame), "mattes must be in the order of their frames, one a frame"
+            )
         return self
 
     @cached_property
     def _by_frame(self) -> dict[int, str]:
-        found = remembered(self.frames, "by frame", lambda: {one.frame: one.matte for one in self.frames})
-        return found | {key.frame: key.matte for key in self.keys}
+        by_frame = remembered(self.frames, "by frame", lambda: {frame.frame: frame.matte for frame in self.frames})
+        return by_frame | {key.frame: key.matte for key in self.keys}
 
     def at(self, frame: int) -> str | None:
         """The name of the matte at a frame: a key's before a found one."""

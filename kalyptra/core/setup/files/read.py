@@ -44,10 +44,10 @@ def read_setup(document: str | bytes | Mapping[str, Any], records: Records | Non
     if isinstance(document, str | bytes) and len(document) > MOST_BYTES:
         raise SetupError(f"it is larger than {MOST_BYTES >> 20} MB")
     try:
-        found = document if isinstance(document, Mapping) else json.loads(document)
-        if not isinstance(found, Mapping):
+        given = document if isinstance(document, Mapping) else json.loads(document)
+        if not isinstance(given, Mapping):
             raise TypeError("it is not a set of named fields")
-        data = dict(found)
+        data = dict(given)
     except (ValueError, TypeError, RecursionError) as error:
         raise SetupError(f"not a setup: {error}") from error
     _check(data)
@@ -89,10 +89,10 @@ def plain_errors(error: Exception) -> str:
     if not isinstance(error, ValidationError):
         return str(error)
     lines = []
-    all_errors = error.errors()
+    details = error.errors()
     # A list whose parts are wrong is told to be too short as well.
-    echoes = [one for one in all_errors if one["type"] == "too_short" and len(all_errors) > 1]
-    for one in [one for one in all_errors if one not in echoes][:3]:
-        where = " > ".join(str(part).replace("_", " ") for part in one["loc"])
-        lines.append(f"{where}: {one['msg']}" if where else one["msg"])
+    echoes = [detail for detail in details if detail["type"] == "too_short" and len(details) > 1]
+    for detail in [detail for detail in details if detail not in echoes][:3]:
+        where = " > ".join(str(part).replace("_", " ") for part in detail["loc"])
+        lines.append(f"{where}: {detail['msg']}" if where else detail["msg"])
     return "; ".join(lines)

@@ -44,4 +44,4 @@ def check_size(document: dict[str, Any]) -> None:
         if values > MOST_VALUES or points > MOST_POINTS:
             what = f"{MOST_POINTS:,} points of drawn lines" if points > MOST_POINTS else f"{MOST_VALUES:,} values"
             raise SetupTooLarge(f"it has more than {what}; use fewer keys, or shorter shots")
-        waiting += [one for one in inside if type(one) in CONTAINERS]
+        waiting += [part for part in inside if type(part) in CONTAINERS]

@@ -47,21 +47,21 @@ def write_svg(frames: Mapping[int, Sequence[DrawnOutline]], size: tuple[int, int
     lines = [f'<svg xmlns="{SPACE}" width="{width}" height="{height}" viewBox="0 0 {width} {height}">']
     for frame in sorted(frames):
         lines.append(f'<g id="frame-{frame}" data-frame="{frame}">')
-        lines += [_path_of(one, frame) for one in frames[frame]]
+        lines += [_path_of(drawn, frame) for drawn in frames[frame]]
         lines.append("</g>")
     return "\n".join([*lines, "</svg>", ""])
 
 
-def _path_of(one: DrawnOutline, frame: int) -> str:
-    points = one.curve.points
+def _path_of(drawn: DrawnOutline, frame: int) -> str:
+    points = drawn.curve.points
     parts = [f"M{_pair(points[0].x, points[0].y)}"]
     for a, b in zip(points, [*points[1:], points[0]], strict=True):
         handles = _pair(a.x + a.after[0], a.y + a.after[1]), _pair(b.x + b.before[0], b.y + b.before[1])
         parts.append(f"C{handles[0]} {handles[1]} {_pair(b.x, b.y)}")
     attributes = {
-        "id": f"frame-{frame}-{one.name}",
-        "data-outline": one.name,
-        "data-joins": one.joins.value,
+        "id": f"frame-{frame}-{drawn.name}",
+        "data-outline": drawn.name,
+        "data-joins": drawn.joins.value,
         "data-points": " ".join(str(point.id) for point in points),
         "data-smooth": " ".join(str(int(point.smooth)) for point in points),
     }
@@ -90,7 +90,7 @@ def read_svg(text: str) -> dict[int | None, list[DrawnOutline]]:
     try:
         _check_size(ElementTree.fromstring(text))
         root = SVG.parse(io.StringIO(text), reify=True)
-        found: dict[int | None, list[DrawnOutline]] = {}
+        by_frame: dict[int | None, list[DrawnOutline]] = {}
         points = 0
         for element in root.elements():
             if isinstance(element, Shape):
@@ -99,17 +99,17 @@ def read_svg(text: str) -> dict[int | None, list[DrawnOutline]]:
                     points += len(curve.points)
                     if points > MOST_POINTS:
                         raise NotOutlines(f"it has more than {MOST_POINTS:,} points")
-                    name = str(element.values.get("data-outline") or f"outline{len(found.get(frame, ())) + 1}")
+                    name = str(element.values.get("data-outline") or f"outline{len(by_frame.get(frame, ())) + 1}")
                     joins = element.values.get("data-joins")
                     joined = Joins(joins) if joins in set(Joins) else Joins.ADD
-                    found.setdefault(frame, []).append(DrawnOutline(name, joined, curve))
+                    by_frame.setdefault(frame, []).append(DrawnOutline(name, joined, curve))
     except NotOutlines:
         raise
     except Exception as error:  # what a stranger's file makes a parser raise is no short list
         raise NotOutlines(f"it cannot be read as SVG: {error}") from error
-    if not found:
+    if not by_frame:
         raise NotOutlines("there is no outline in it")
-    return found
+    return by_frame
 
 
 def _check_size(root: ElementTree.Element) -> None:

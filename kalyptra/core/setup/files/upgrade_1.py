@@ -13,7 +13,7 @@ Document = dict[str, Any]
 
 
 def shapes_to_outlines(document: Document) -> Document:
-    subjects = [{**one, "matte": _outline_of(one["matte"])} for one in document.get("subjects", ())]
+    subjects = [{**subject, "matte": _outline_of(subject["matte"])} for subject in document.get("subjects", ())]
     return {**document, "version": 2, "subjects": subjects}
 
 

@@ -98,13 +98,13 @@ def _corners(points: Points, tolerance: float) -> list[int]:
     reach = int(np.clip(round(max(4 * tolerance, 6.0) / max(spacing, 1e-9)), 1, max(1, len(points) // 8)))
     ahead, back = np.roll(points, -reach, axis=0) - points, points - np.roll(points, reach, axis=0)
     turn = np.abs(np.arctan2(back[:, 0] * ahead[:, 1] - back[:, 1] * ahead[:, 0], (back * ahead).sum(axis=1)))
-    found: list[int] = []
+    corners: list[int] = []
     for i in np.argsort(-turn):
         if turn[i] < CORNER:
             break
-        if all(min((i - j) % len(points), (j - i) % len(points)) > 2 * reach for j in found):
-            found.append(int(i))
-    return sorted(found)
+        if all(min((i - j) % len(points), (j - i) % len(points)) > 2 * reach for j in corners):
+            corners.append(int(i))
+    return sorted(corners)
 
 
 def _tangent(run: Points) -> Points:

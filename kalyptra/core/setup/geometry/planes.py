@@ -128,7 +128,7 @@ def homography(before: Sequence[XY], after: Sequence[XY]) -> Matrix:
         rows += [[x, y, 1, 0, 0, 0, -u * x, -u * y], [0, 0, 0, x, y, 1, -v * x, -v * y]]
         right += [u, v]
     try:
-        found = np.linalg.solve(np.array(rows, float), np.array(right, float))
+        solved = np.linalg.solve(np.array(rows, float), np.array(right, float))
     except np.linalg.LinAlgError as error:
         raise ValueError("three of the four corners lie on a line") from error
-    return np.append(found, 1.0).reshape(3, 3)
+    return np.append(solved, 1.0).reshape(3, 3)

@@ -15,7 +15,7 @@ Away = Callable[[str, float], float | None]
 
 def focus_at(focus: Focus, frame: float, away: Away) -> float:
     """The focus distance in metres at a frame. At a key it is exactly the key's."""
-    keys, marks = focus.distance.keys, {one.id: one for one in focus.marks}
+    keys, marks = focus.distance.keys, {mark.id: mark for mark in focus.marks}
 
     def at(key: FocusKey) -> float:
         mark = marks.get(key.mark) if key.mark else None
@@ -37,13 +37,13 @@ def mark_at(mark: Mark, frame: float, away: Away) -> float:
     if mark.subject is None:
         return mark.distance
     now = frame - mark.lag
-    found = [
+    places = [
         (1 + mark.steady - abs(by), distance)
         for by in range(-mark.steady, mark.steady + 1)
         if (distance := away(mark.subject, now + by)) is not None
     ]
-    if not found:
+    if not places:
         return mark.distance
-    if len(found) == 1:
-        return found[0][1]
-    return sum(weight for weight, _ in found) / sum(weight / distance for weight, distance in found)
+    if len(places) == 1:
+        return places[0][1]
+    return sum(weight for weight, _ in places) / sum(weight / distance for weight, distance in places)

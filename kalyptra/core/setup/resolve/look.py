@@ -126,8 +126,8 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
     """
     camera = camera_of(setup, size)
     focus = focus_of(setup, frame, camera)
-    sources = tuple(source_at(one, frame, camera, focus) for one in setup.distance.sources if one.enabled)
-    shown = [one for one in setup.subjects if one.enabled and one.acts is not Acts.REGION]
+    sources = tuple(source_at(source, frame, camera, focus) for source in setup.distance.sources if source.enabled)
+    shown = [subject for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION]
     return Numbers(
         sources=sources,
         backdrop=backdrop_of(setup, frame, sources, camera),
@@ -135,7 +135,7 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
         lens=setup.lens.model_copy(update=UNKEYED),
         f_number=setup.lens.f_number.at(frame, mix_linear),
         softness=setup.lens.softness.at(frame, mix_linear),
-        away={one.id: distance_of(setup, one, frame, camera) for one in shown},
+        away={subject.id: distance_of(setup, subject, frame, camera) for subject in shown},
         breathing=setup.focus.breathing,
     )
 
@@ -147,7 +147,7 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
         size: (width, height) of the clip at full size.
     """
     numbers = numbers_at(setup, frame, size)
-    held = {one.region for one in numbers.sources if one.region}
+    held = {source.region for source in numbers.sources if source.region}
 
     def with_matte(subject: Subject) -> SubjectAt:
         away = numbers.away.get(subject.id, 1.0)  # a region has none
@@ -155,8 +155,8 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
 
     return Look(
         **{field.name: getattr(numbers, field.name) for field in fields(Numbers)},
-        subjects=tuple(with_matte(one) for one in setup.subjects if one.enabled),
-        regions=tuple(with_matte(one) for one in setup.subjects if one.id in held),
+        subjects=tuple(with_matte(subject) for subject in setup.subjects if subject.enabled),
+        regions=tuple(with_matte(subject) for subject in setup.subjects if subject.id in held),
         smooth=setup.distance.smooth,
         smooth_by=setup.distance.smooth_by,
         plate=plate_at(setup.plate, frame),
@@ -175,7 +175,7 @@ def mark_of(setup: Setup, mark: Mark, frame: float, size: tuple[int, int]) -> fl
 
 
 def _away_in(setup: Setup, camera: Camera) -> Away:
-    subjects = {one.id: one for one in setup.subjects}
+    subjects = {subject.id: subject for subject in setup.subjects}
 
     def away(name: str, at: float) -> float | None:
         subject = subjects.get(name)
@@ -222,18 +222,18 @@ def _standing_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -
         def under(at: float, x: float, y: float) -> float:
             return plane_at(ground, at, camera).dioptres(x, y)
 
-        found = standing_at(subject.standing, frame, under)
-        if found is not None:
-            return found
+        stood = standing_at(subject.standing, frame, under)
+        if stood is not None:
+            return stood
     return subject.distance.at(frame, mix_distance)
 
 
 def backdrop_of(setup: Setup, frame: float, sources: tuple[SourceAt, ...], camera: Camera) -> float:
     """What a softness is meant for, metres: the backdrop, or without one the farthest that any source names."""
-    for one in setup.distance.sources:
-        if isinstance(one, Backdrop) and one.enabled:
-            return one.distance.at(frame, mix_distance)
-    return 1 / max(FARTHEST, min((ends_of(one.shape, camera)[0] for one in sources), default=FARTHEST))
+    for source in setup.distance.sources:
+        if isinstance(source, Backdrop) and source.enabled:
+            return source.distance.at(frame, mix_distance)
+    return 1 / max(FARTHEST, min((ends_of(source.shape, camera)[0] for source in sources), default=FARTHEST))
 
 
 def spoken(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
@@ -249,7 +249,7 @@ def spoken(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
 def named_by_sources(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
     """The least and the most dioptres that the sources name within the picture."""
     camera = Camera(*size, 1.0)
-    ends = [one for source in look.sources for one in ends_of(source.shape, camera)]
+    ends = [end for source in look.sources for end in ends_of(source.shape, camera)]
     return (min(ends), max(ends)) if ends else (0.0, 0.0)
 
 
@@ -279,7 +279,7 @@ def plate_at(plate: PlateSettings, frame: float) -> PlateAt:
     """What is known of the picture behind the cut-outs at a frame; the rest is filled."""
     patch, imported = None, None
     if plate.source is PlateSource.RECOVERED:
-        at = bisect_left(plate.patches, int(frame), key=lambda one: one.frame)
+        at = bisect_left(plate.patches, int(frame), key=lambda patch: patch.frame)
         patch = plate.patches[at] if at < len(plate.patches) and plate.patches[at].frame == int(frame) else None
     elif plate.source is PlateSource.IMPORTED and plate.imported:
         imported = plate.imported.at(int(frame))

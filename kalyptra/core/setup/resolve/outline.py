@@ -138,16 +138,16 @@ def trust(outline: Outline, first: int, last: int) -> list[Trust]:
     """
     steps = outline.step_by_frame
     hand = outline.hand_frames
-    found = {frame: Trust(1.0, TrustKind.HAND) for frame in hand}
+    trusts = {frame: Trust(1.0, TrustKind.HAND) for frame in hand}
     low, high = min(first, hand[0]), max(last, hand[-1])
     for key, end in zip(hand, [*hand[1:], high + 1], strict=True):
-        _walk(found, steps, range(key + 1, end), entered=0)
+        _walk(trusts, steps, range(key + 1, end), entered=0)
     for key, end in zip(hand[::-1], [*hand[-2::-1], low - 1], strict=True):
-        _walk(found, steps, range(key - 1, end, -1), entered=1)
-    return [found.get(frame, Trust(1.0, TrustKind.BETWEEN)) for frame in range(first, last + 1)]
+        _walk(trusts, steps, range(key - 1, end, -1), entered=1)
+    return [trusts.get(frame, Trust(1.0, TrustKind.BETWEEN)) for frame in range(first, last + 1)]
 
 
-def _walk(found: dict[int, Trust], steps: dict[int, Step], frames: range, entered: int) -> None:
+def _walk(trusts: dict[int, Trust], steps: dict[int, Step], frames: range, entered: int) -> None:
     """Note the trust along steps away from a key; `entered` is how much later than its frame the step into it is."""
     doubt = 0.0
     for frame in frames:
@@ -157,5 +157,5 @@ def _walk(found: dict[int, Trust], steps: dict[int, Step], frames: range, entere
         lost, hidden = 1 - step.held, 1 - step.visible
         confidence = math.exp2(-(doubt + LOST_HERE * lost + HIDDEN_HERE * hidden))
         doubt += LOST_BEFORE * lost + HIDDEN_BEFORE * hidden
-        if frame not in found or found[frame].confidence < confidence:
-            found[frame] = Trust(confidence, TrustKind.PREDICTED if step.predicted else TrustKind.FOLLOWED)
+        if frame not in trusts or trusts[frame].confidence < confidence:
+            trusts[frame] = Trust(confidence, TrustKind.PREDICTED if step.predicted else TrustKind.FOLLOWED)

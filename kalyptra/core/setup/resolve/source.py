@@ -166,4 +166,4 @@ def stops_at(stops: tuple[Stop, ...], frame: float, smooth: bool) -> StopsAt:
     """Stops in the order of where they are; of two at one place the later one wins."""
     placed = {stop.at.at(frame, mix_linear): 1 / stop.distance.at(frame, mix_distance) for stop in stops}
     at = sorted(placed)
-    return StopsAt(tuple(at), tuple(placed[one] for one in at), smooth)
+    return StopsAt(tuple(at), tuple(placed[place] for place in at), smooth)

@@ -55,8 +55,8 @@ def _steadied(standing: Standing, frame: float, under: Callable[[float, float, f
         low, high = max(0, min(low, at - FEW)), min(len(feet), max(high, at + FEW))
     elif low == high:
         low, high = max(0, min(at - 1, len(feet) - 2)), min(len(feet), max(at + 1, 2))
-    found = [(foot[0] - frame, under(*foot)) for foot in feet[low:high]]
-    known = np.array([one for one in found if one[1] > LEAST], float)
+    near = [(foot[0] - frame, under(*foot)) for foot in feet[low:high]]
+    known = np.array([foot for foot in near if foot[1] > LEAST], float)
     if len(known) == 0:
         return None
     times, dioptres = known[:, 0], known[:, 1]
