@@ -20,8 +20,7 @@ from kalyptra.core.lens.blur import FINAL
 from kalyptra.core.lens.layers import see_ground
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.setup.document.setup import Highlights, Iris
-from kalyptra.shell.benches.quality import ground_dioptres
-from kalyptra.shell.benches.truth import moments
+from kalyptra.truth.demo import ground_dioptres, moments
 
 DEMO = Path(__file__).resolve().parents[3] / "demo"
 NEAR = {"runner": 1.0, "glass": 0.6, "window": 0.9, "harbour": 20.0, "table": 0.2}

@@ -20,10 +20,9 @@ from kalyptra.core.frame import View
 from kalyptra.core.identity import look_identity
 from kalyptra.core.setup.document.distance import backdrop_at
 from kalyptra.core.setup.document.focus import Focus, FocusCurve, FocusKey
-from kalyptra.core.setup.document.setup import Footage, Output, Setup
+from kalyptra.core.setup.document.setup import Footage, Setup
 from kalyptra.core.setup.resolve.look import resolve
 from kalyptra.core.tests import material
-from kalyptra.shell import render as shell_render
 
 NTSC = Rate(numerator=30000, denominator=1001)
 
@@ -93,15 +92,6 @@ class Export(TestCase):
         with av.open(str(out)) as file:
             audio = file.streams.audio[0]
             self.assertAlmostEqual(float(audio.duration * audio.time_base), 10 / 25, delta=0.05)
-
-    def test_the_shell_renders_a_setup_file_at_another_size(self) -> None:
-        document = self.folder / "setup.json"
-        document.write_text(Setup(footage=Footage(first=2, last=7), output=Output(height=46)).model_dump_json())
-        out = self.folder / "shell.mp4"
-        self.assertEqual(shell_render.main([str(document), "--source", str(self.source), "-o", str(out)]), 0)
-        with av.open(str(out)) as file:
-            self.assertEqual((file.streams.video[0].frames, file.streams.video[0].height), (6, 46))
-        self.assertEqual(shell_render.main([str(document), "--source", str(document), "-o", str(out)]), 1)
 
 
 class Identity(TestCase):

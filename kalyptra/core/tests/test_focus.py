@@ -23,7 +23,7 @@ from kalyptra.core.setup.resolve.look import resolve
 from kalyptra.core.setup.time.easing import Ease, Handles
 from kalyptra.core.tests.test_demo_truth import DEMO
 from kalyptra.core.tests.test_surveying import hold, subject
-from kalyptra.shell.benches.truth import moments
+from kalyptra.truth.demo import moments
 
 SIZE = (1920, 1080)
 EASES = st.one_of(st.sampled_from(list(Ease)),

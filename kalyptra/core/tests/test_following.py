@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import csv
 import importlib.util
-import tempfile
 from pathlib import Path
 from unittest import TestCase
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,15 +15,13 @@ from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.edit.outline_keys import curve_of, drawn_outline, with_steps
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.setup.document.outline import Joins, Motion, Outline
+from kalyptra.core.setup.document.outline import Motion, Outline
 from kalyptra.core.setup.document.setup import Refine
-from kalyptra.core.setup.files.svg import DrawnOutline, read_svg, write_svg
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.shapes import ellipse
 from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, trust
 from kalyptra.core.tests.moving import SIZE, Moving, overlap, similarity
-from kalyptra.shell import follow as shell
-from kalyptra.shell.benches.follow import TrackedClip, mean_overlap, runner_outlines, traced
+from kalyptra.truth.tracked import TrackedClip, mean_overlap, runner_outlines, traced
 
 
 def matte(outline: Outline, frame: int) -> NDArray[np.float32]:
@@ -145,37 +140,3 @@ class CameraFootage(TestCase):
         first = [drawn_matte([outline_at(outline, 0)], Refine(), size, 1.0) for outline in (there, back)]
         self.assertGreater(overlap(*first), 0.9)
         self.assertGreater(min(trusted.confidence for trusted in trust(there, 0, 39)), NEEDS_A_LOOK)
-
-
-class FromTheShell(TestCase):
-    def test_mattes_outlines_and_confidence_are_written(self) -> None:
-        clip = TrackedClip("glass")
-        with tempfile.TemporaryDirectory() as held:
-            folder = Path(held)
-            drawing = DrawnOutline("glass", Joins.ADD, traced(clip.truth(4))[0])
-            (folder / "key.svg").write_text(write_svg({4: [drawing]}, (1280, 720)))
-            words = [str(clip.path), "--outline", f"4={folder / 'key.svg'}", "--range", "2:9", "--motion", "similarity"]
-            self.assertEqual(shell.main([*words, "-o", str(folder / "out")]), 0)
-            names = sorted(path.name for path in (folder / "out").iterdir())
-            self.assertEqual(names, [*(f"{t:05d}.png" for t in range(2, 10)), "confidence.csv", "outline.svg"])
-            found = cv2.imread(str(folder / "out" / "00009.png"), cv2.IMREAD_UNCHANGED)
-            self.assertEqual((found.dtype, found.shape), (np.uint8, (720, 1280)))
-            self.assertGreater(overlap(found / np.float32(255), clip.truth(9)), 0.95)
-            rows = list(csv.DictReader((folder / "out" / "confidence.csv").read_text().splitlines()))
-            self.assertEqual([int(row["frame"]) for row in rows], list(range(2, 10)))
-            self.assertEqual((rows[2]["kind"], float(rows[2]["confidence"]), rows[0]["kind"]), ("hand", 1, "followed"))
-            self.assertEqual(sorted(read_svg((folder / "out" / "outline.svg").read_text())), list(range(2, 10)))
-
-    def test_bad_words_are_told(self) -> None:
-        clip = TrackedClip("glass")
-        with tempfile.TemporaryDirectory() as held:
-            bad = Path(held) / "bad.svg"
-            bad.write_text("<svg/>")
-            for words in (
-                ["--outline", "x=y.svg"],
-                ["--outline", "999=a.svg"],
-                ["--outline", f"0={bad}"],
-                ["--outline", f"5={bad}", "--range", "9:2"],
-            ):
-                self.assertEqual(shell.main([str(clip.path), *words, "-o", f"{held}/out"]), 1)
-            self.assertFalse((Path(held) / "out").exists())

@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-import tempfile
-from contextlib import redirect_stderr
 from functools import cache
-from io import StringIO
-from pathlib import Path
 from unittest import TestCase
 
 import cv2
@@ -31,12 +27,10 @@ from kalyptra.core.matte.temporal_median import temporal_median
 from kalyptra.core.setup.document.setup import Edge, Refine
 from kalyptra.core.setup.document.stored import How, Spot, Stroke
 from kalyptra.core.tests.moving import overlap, texture
-from kalyptra.shell import follow, people, plate
-from kalyptra.shell.benches import moving_figure
-from kalyptra.shell.benches.follow import TrackedClip
-from kalyptra.shell.benches.mattes import overlap as overlap_of
-from kalyptra.shell.benches.moving_figure import MovingFigure
-from kalyptra.shell.benches.plate import Passing
+from kalyptra.truth.figure import FigureClip, MovingFigure
+from kalyptra.truth.measures import overlap as overlap_of
+from kalyptra.truth.passing import Passing
+from kalyptra.truth.tracked import TrackedClip
 
 Codes = NDArray[np.uint8]
 
@@ -49,7 +43,7 @@ def disc(x: float, y: float, radius: float, size: tuple[int, int] = (120, 160)) 
 
 
 @cache
-def figure(kind: moving_figure.TrackedClip) -> MovingFigure:
+def figure(kind: FigureClip) -> MovingFigure:
     return MovingFigure(kind)
 
 
@@ -78,7 +72,7 @@ class Pictures:
 
 class Marks(TestCase):
     def setUp(self) -> None:
-        clip = figure(moving_figure.TrackedClip.RIGID)
+        clip = figure(FigureClip.RIGID)
         self.codes, self.truth = clip.made(0)
         self.keep = Stroke(keep=True, width=24, points=((480, 150), (480, 380)))
 
@@ -116,20 +110,20 @@ class Marks(TestCase):
 
 class Following(TestCase):
     def test_it_holds_on_to_what_turns_and_grows(self) -> None:
-        clip = figure(moving_figure.TrackedClip.RIGID)
+        clip = figure(FigureClip.RIGID)
         found = list(follow_mattes({0: clip.truth(0)}, clip, range(13)))
         self.assertEqual([step.frame for step in found], list(range(1, 13)))
         self.assertGreater(min(overlap_of(step.matte, clip.truth(step.frame)) for step in found), 0.95)
 
     def test_back_it_is_as_good_and_keys_are_left_alone(self) -> None:
-        clip = figure(moving_figure.TrackedClip.CAMOUFLAGE)
+        clip = figure(FigureClip.CAMOUFLAGE)
         keys = {4: clip.truth(4), 12: clip.truth(12)}
         found = {matte.frame: matte for matte in follow_keys(keys, clip, 0, 15)}
         self.assertEqual(sorted(found), [t for t in range(16) if t not in keys])
         self.assertGreater(min(overlap_of(item.matte, clip.truth(t)) for t, item in found.items()), 0.93)
 
     def test_behind_a_bar_both_sides_help_and_the_frames_are_flagged(self) -> None:
-        clip = figure(moving_figure.TrackedClip.OCCLUSION)
+        clip = figure(FigureClip.OCCLUSION)
         found = {
             matte.frame: matte for matte in follow_mattes({16: clip.truth(16), 46: clip.truth(46)}, clip, range(16, 47))
         }
@@ -253,56 +247,3 @@ class Refining(TestCase):
         band = trimap == 0.5
         ours = solved_edge(codes, rough, 9.0)
         self.assertLess(float(np.abs(ours - whole)[band].mean()), 0.06)
-
-
-class Shell(TestCase):
-    """The commands, from files to files, without web or database."""
-
-    def setUp(self) -> None:
-        held = tempfile.TemporaryDirectory()
-        self.addCleanup(held.cleanup)
-        self.folder = Path(held.name)
-        self.out = self.folder / "out"
-
-    def read(self, name: str) -> NDArray[np.uint8]:
-        return cv2.imread(str(self.out / name), cv2.IMREAD_UNCHANGED)
-
-    def rows(self) -> list[list[str]]:
-        return [line.split(",") for line in (self.out / "confidence.csv").read_text().split()]
-
-    def test_people(self) -> None:
-        clip = TrackedClip("window")
-        self.assertEqual(people.main([str(clip.path), "--range", "20:22", "-o", str(self.out)]), 0)
-        self.assertEqual([(a, c) for a, _, c in self.rows()[1:]], [(str(t), "person") for t in (20, 21, 22)])
-        self.assertGreater(overlap(coverage_of(self.read("00021.png")), clip.truth(21)), 0.9)
-
-    def test_following_mattes_and_the_plate_behind_them(self) -> None:
-        clip = TrackedClip("runner")
-        key = self.folder / "key.png"
-        cv2.imwrite(str(key), np.round(clip.truth(2) * 255).astype(np.uint8))
-        words = [str(clip.path), "--key", f"2={key}", "--range", "0:9", "-o", str(self.out)]
-        self.assertEqual(follow.main(words), 0)
-        self.assertEqual([row[2] for row in self.rows()[1:]], ["followed"] * 2 + ["hand"] + ["followed"] * 7)
-        np.testing.assert_array_equal(self.read("00002.png"), np.round(clip.truth(2) * 255))
-        self.assertGreater(overlap(coverage_of(self.read("00009.png")), clip.truth(9)), 0.9)
-        made = self.folder / "plate.png"
-        self.assertEqual(plate.main([str(clip.path), "--mattes", str(self.out), "--frame", "5", "-o", str(made)]), 0)
-        seen = cv2.imread(str(self.folder / "seen.png"), cv2.IMREAD_GRAYSCALE)
-        self.assertEqual(cv2.imread(str(made)).shape, (720, 1280, 3))
-        hole = seen < 255
-        self.assertTrue((seen[hole] == 0).any() and (seen[hole] > 0).any())
-        self.assertTrue(hole[clip.truth(5) > 0.5].mean() > 0.95)
-
-    def test_bad_input_is_said_in_words(self) -> None:
-        clip = str(TrackedClip("runner").path)
-        cases = [
-            (follow, [clip, "-o", "x"]),
-            (follow, [clip, "--key", "3=nothing.png", "-o", str(self.out)]),
-            (people, [clip, "--range", "9:2", "-o", str(self.out)]),
-            (plate, [clip, "--mattes", str(self.folder), "-o", str(self.out / "p.png")]),
-        ]
-        for command, words in cases:
-            with self.subTest(words=words), redirect_stderr(StringIO()) as said:
-                self.assertEqual(command.main(words), 1)
-                self.assertIn("kalyptra ", said.getvalue())
-        self.assertFalse(self.out.exists())

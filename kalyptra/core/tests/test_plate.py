@@ -21,7 +21,8 @@ from kalyptra.core.plate.difference_matte import difference_matte
 from kalyptra.core.plate.fill import fill
 from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.store import FolderStore
-from kalyptra.shell.benches.plate import Passing, psnr, recovered_psnr
+from kalyptra.truth.measures import psnr
+from kalyptra.truth.passing import Passing, recovered_psnr
 
 
 class Recovering(TestCase):

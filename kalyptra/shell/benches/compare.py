@@ -9,8 +9,7 @@ import cv2
 import numpy as np
 
 from kalyptra.core import CutOut, Plate, Transfer, read_setup, through_lens, to_codes
-from kalyptra.shell.benches.quality import ground_dioptres
-from kalyptra.shell.benches.truth import moments
+from kalyptra.truth.demo import ground_dioptres, moments
 
 MOMENT = "glass 0 f1.4-at0.9"
 

@@ -10,26 +10,16 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from kalyptra.core import How, PropagatedMatte, Stroke, coverage_of, follow_mattes, follow_people, marked_matte
-from kalyptra.shell.benches import moving_figure
+from kalyptra.core import How, PropagatedMatte, Stroke, follow_mattes, follow_people, marked_matte
 from kalyptra.shell.benches.figure import Figure, cpu_ms
-from kalyptra.shell.benches.follow import TrackedClip
-from kalyptra.shell.benches.moving_figure import MovingFigure
+from kalyptra.truth.figure import FigureClip, MovingFigure
+from kalyptra.truth.measures import overlap
+from kalyptra.truth.tracked import TrackedClip
 
 SECOND = 61
 """Frames that are followed on demo clips."""
-
-
-def overlap(matte: NDArray[Any], truth: NDArray[np.float32]) -> float:
-    """J of 8-bit codes of any size and a truth."""
-    mine = cv2.resize(coverage_of(matte), truth.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0.5
-    true = truth > 0.5
-    either = int((mine | true).sum())
-    return float((mine & true).sum() / either) if either else 1.0
 
 
 def overlaps(matted: Iterable[PropagatedMatte], clip: MovingFigure | TrackedClip) -> list[float]:
@@ -40,12 +30,12 @@ def under_the_curve(sure: Sequence[float], wrong: Sequence[bool]) -> float:
     """The chance that a wrong frame is trusted less than a right one (area under the ROC curve)."""
     bad = np.array([s for s, w in zip(sure, wrong, strict=True) if w])
     good = np.array([s for s, w in zip(sure, wrong, strict=True) if not w])
-    return float(np.mean([(overlap < good).mean() + 0.5 * (overlap == good).mean() for overlap in bad]))
+    return float(np.mean([(b < good).mean() + 0.5 * (b == good).mean() for b in bad]))
 
 
 def run() -> Iterator[Figure]:
     goals = {"rigid": (0.93, 0.85), "bending": (0.93, 0.85), "camouflage": (0.90, 0.80)}
-    for kind in moving_figure.FigureClip:
+    for kind in FigureClip:
         clip = MovingFigure(kind)
         last = clip.frames - 1
         if kind.value in goals:
@@ -58,7 +48,7 @@ def run() -> Iterator[Figure]:
         keys = {0: clip.truth(0), last: clip.truth(last)}
         matted = list(follow_mattes(keys, clip, range(clip.frames)))
         both = overlaps(matted, clip)
-        hidden = kind is moving_figure.FigureClip.OCCLUSION
+        hidden = kind is FigureClip.OCCLUSION
         yield Figure(f"J, {kind.value}, two keys, mean", float(np.mean(both)), "", 0.90 if hidden else 0.95, True)
         yield Figure(f"J, {kind.value}, two keys, least", min(both), "", None if hidden else 0.90, True)
         if hidden:
@@ -83,7 +73,7 @@ def _on_the_demo() -> Iterator[Figure]:
         until = " until the post" if scene == "runner" else ""
         yield Figure(f"J, {scene}, one key, {frames} frames{until}", float(np.mean(j[:frames])), "")
         sure += [step.sure for step in matted]
-        wrong += [overlap < 0.85 for overlap in j]
+        wrong += [reached < 0.85 for reached in j]
     yield Figure("confidence, area under the curve, four demo clips", under_the_curve(sure, wrong), "", 0.85, True)
 
 
@@ -94,7 +84,7 @@ def _people() -> Iterator[Figure]:
 
 
 def _cost() -> Iterator[Figure]:
-    clip = MovingFigure(moving_figure.FigureClip.BENDING)
+    clip = MovingFigure(FigureClip.BENDING)
     frames = range(25)
     for frame in frames:
         clip.made(frame)

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage.metrics import peak_signal_noise_ratio as psnr
 
-from kalyptra.core import CutOut, Opening, Plate, Transfer, fill, read_setup, through_lens, to_codes
+from kalyptra.core import CutOut, Opening, Plate, Transfer, read_setup, through_lens, to_codes
 from kalyptra.shell.benches.figure import Figure
-from kalyptra.shell.benches.truth import Moment, moments
+from kalyptra.truth.demo import Moment, ground_dioptres, moments
 
 LIGHTS = read_setup({"lens": {"highlights": {"gain": 2.0, "threshold": 0.95, "keep_colour": 1.0}}}).lens.highlights
 
@@ -56,12 +56,6 @@ def compare(moment: Moment) -> dict[str, float]:
         "naive": error(naive, moment, ring),
         "edge": error(own, moment, edge),
     }
-
-
-def ground_dioptres(moment: Moment) -> NDArray[np.float32]:
-    """Distances without the subject's."""
-    known = cv2.erode((moment.matte < 0.004).astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.float32)
-    return fill(moment.dioptres[..., None], known)[..., 0]
 
 
 def put_back(moment: Moment, blurred: NDArray[np.uint8]) -> NDArray[np.uint8]:

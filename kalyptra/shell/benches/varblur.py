@@ -17,8 +17,7 @@ from skimage.metrics import peak_signal_noise_ratio as psnr
 
 from kalyptra.core import CutOut, Plate, Transfer, keep_freed_memory, through_lens, to_codes
 from kalyptra.shell.benches.figure import Figure, cpu_ms
-from kalyptra.shell.benches.quality import ground_dioptres
-from kalyptra.shell.benches.truth import moments
+from kalyptra.truth.demo import ground_dioptres, moments
 
 FLOATS = "gbrpf32le"
 SHARES = np.arange(0.5, 1.3, 0.05)

@@ -12,9 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import Opening, ThinLens, Transfer, to_codes, to_light
+from kalyptra.core import Opening, ThinLens, Transfer, fill, to_codes, to_light
 
-DEMO = Path(__file__).resolve().parents[3] / "demo"
+DEMO = Path(__file__).resolve().parents[2] / "demo"
 SCENES = {"runner": (1.0, 0.035), "glass": (0.6, 0.05)}
 """For each scene the distance in metres of the brightest code, and the focal length in metres."""
 
@@ -81,3 +81,9 @@ def codes(light: NDArray[Any]) -> NDArray[np.uint8]:
 def recorded(light: NDArray[Any]) -> NDArray[np.float32]:
     """As an 8-bit camera would have it."""
     return to_light(codes(light), Transfer.SRGB)
+
+
+def ground_dioptres(moment: Moment) -> NDArray[np.float32]:
+    """Distances without the subject's."""
+    known = cv2.erode((moment.matte < 0.004).astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.float32)
+    return fill(moment.dioptres[..., None], known)[..., 0]

@@ -1,0 +1,1 @@
+"""Clips and pictures whose truth is known: what tests and benches judge by. Nothing of the product uses it."""
