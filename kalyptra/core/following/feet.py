@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,20 +15,27 @@ from kalyptra.core.setup.document.setup import Refine, Subject
 from kalyptra.core.setup.resolve.look import DrawnAt, matte_at
 from kalyptra.core.store import Store
 
-WORKING = 960
-"""Px of the width at which feet are looked for."""
-SOLE = 0.04
-"""The lowest part of a subject that says where its foot is from left to right, as a share of its height."""
-LEAST = 3
-"""Px of coverage in the lowest row of a foot."""
 
-AROUND = 48
-"""Frames on either side that say how low feet go."""
-LOWER = 0.95
-"""How much more the lower feet count there than the higher ones, as a share of all."""
-HIDDEN = 0.045
-"""How far above that a foot is taken to be lifted or hidden, as a share of the subject's height."""
-ROUNDS = 12
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    working: int = 960
+    """Px of the width at which feet are looked for."""
+    sole: float = 0.04
+    """The lowest part of a subject that says where its foot is from left to right, as a share of its height."""
+    least: int = 3
+    """Px of coverage in the lowest row of a foot."""
+    around: int = 48
+    """Frames on either side that say how low feet go."""
+    lower: float = 0.95
+    """How much more the lower feet count there than the higher ones, as a share of all."""
+    hidden: float = 0.045
+    """How far above that a foot is taken to be lifted or hidden, as a share of the subject's height."""
+    rounds: int = 12
+
+
+TUNING = Tuning()
+
 
 Foot = tuple[int, float, float]
 """Frame, and px of the source from the left and from the top."""
@@ -46,7 +54,7 @@ def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], store: 
     Raises:
         NotKept: a stored matte is not there.
     """
-    scale = min(1.0, WORKING / size[0])
+    scale = min(1.0, TUNING.working / size[0])
     small = max(1, round(size[1] * scale)), max(1, round(size[0] * scale))
     for frame in frames:
         at = matte_at(subject.matte, frame)
@@ -76,17 +84,17 @@ def grounded(seen: Sequence[Seen]) -> list[Foot]:
     standing = []
     for foot in seen:
         away = table[:, 0] - foot[0]
-        near = np.abs(away) <= AROUND
-        t, y = away[near] / AROUND, table[near, 2]
+        near = np.abs(away) <= TUNING.around
+        t, y = away[near] / TUNING.around, table[near, 2]
         powers = np.stack([np.ones_like(t), t, t * t], axis=1)[:, : min(3, len(t))]
         weight = np.ones_like(t)
         fitted = y.max()
-        for _ in range(ROUNDS):
+        for _ in range(TUNING.rounds):
             root = np.sqrt(weight)
             parts = np.linalg.lstsq(powers * root[:, None], y * root, rcond=None)[0]
             fitted = parts[0]
-            weight = np.where(y > powers @ parts, LOWER, 1 - LOWER)
-        if foot[2] > fitted - HIDDEN * height:
+            weight = np.where(y > powers @ parts, TUNING.lower, 1 - TUNING.lower)
+        if foot[2] > fitted - TUNING.hidden * height:
             standing.append(foot[:3])
     return standing
 
@@ -94,11 +102,11 @@ def grounded(seen: Sequence[Seen]) -> list[Foot]:
 def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:
     """The foot of a matte, px from its left and its top edge, and its height; None where it has none or is cut off."""
     solid = np.where(matte > 0.5, matte, 0)
-    rows = np.flatnonzero(solid.sum(axis=1) >= LEAST)
+    rows = np.flatnonzero(solid.sum(axis=1) >= TUNING.least)
     if len(rows) == 0 or rows[-1] >= matte.shape[0] - 1:
         return None
     high = rows[-1] - rows[0] + 1
-    sole = solid[rows[-1] - max(1, round(SOLE * high)) + 1 : rows[-1] + 1].sum(axis=0)
+    sole = solid[rows[-1] - max(1, round(TUNING.sole * high)) + 1 : rows[-1] + 1].sum(axis=0)
     x = float(np.average(np.arange(len(sole)) + 0.5, weights=sole))
     return x, float(rows[-1] + 1), float(high)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -21,23 +22,34 @@ from kalyptra.core.setup.document.stored import Fit, How, Spot
 
 Matte = NDArray[np.float32]
 
-WORKING_WIDTH = 480
-"""Px on the long side of the pictures that are looked at: more costs much and gains little."""
-EDGE_SHARE = 1 / 160
-"""Width of the edge that is drawn to a picture of full size, as a share of its width."""
-DESCENT = 16
-"""Iterations of the dense search: more find no better matte."""
-SHRUNK = 0.25
-"""The share of its size since the key below which a subject counts as hidden."""
-FOREIGN = 24.0
-"""Codes by which what is inside a matte differs from the subject, from where on it is something else."""
-UNSEEN, AFTER_LOSS = 0.7, 0.02
-"""What confidence is multiplied with where the subject can hardly be seen; and what is left of the trust after that."""
-SPREAD = 0.46
-"""Power that brings confidence to one half about where a matte goes astray; the order of frames stays as it is."""
-BELIEF = 1.5
-AGREE, AGREE_LEAST = 0.9, 0.2
-"""Overlap of the two ways below which they differ, and by how much it is less when they differ wholly."""
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    working_width: int = 480
+    """Px on the long side of the pictures that are looked at: more costs much and gains little."""
+    edge_share: float = 1 / 160
+    """Width of the edge that is drawn to a picture of full size, as a share of its width."""
+    descent: int = 16
+    """Iterations of the dense search: more find no better matte."""
+    shrunk: float = 0.25
+    """The share of its size since the key below which a subject counts as hidden."""
+    foreign: float = 24.0
+    """Codes by which what is inside a matte differs from the subject, from where on it is something else."""
+    unseen: float = 0.7
+    after_loss: float = 0.02
+    """What confidence is multiplied with where the subject can hardly be seen; what is left of the trust after that."""
+    spread: float = 0.46
+    """Power that brings confidence to one half about where a matte goes astray; the order of frames stays as it is."""
+    belief: float = 1.5
+    agree: float = 0.9
+    agree_least: float = 0.2
+    """Overlap of the two ways below which they differ, and by how much it is less when they differ wholly."""
+
+
+TUNING = Tuning()
+
+
 """How strongly the surer of two directions counts between keys."""
 
 
@@ -128,7 +140,7 @@ def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
     Raises:
         FrameUnreadable: the clip has no such frame.
     """
-    return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)
+    return eight_bits(shrink(footage.picture(frame), TUNING.working_width).codes)
 
 
 def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
@@ -139,33 +151,33 @@ def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Itera
     size = (codes.shape[1], codes.shape[0])
     matte = np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-    flow.setGradientDescentIterations(DESCENT)
+    flow.setGradientDescentIterations(TUNING.descent)
     state, whole, running = SubjectState.at(codes, matte), max(float(matte.sum()), 1.0), 1.0
     for frame in frames[1:]:
         signs = LOST
         state, signs = propagate(state, looked_at(footage, frame), flow)
-        hidden = float(state.matte.sum()) < SHRUNK * whole or signs.error > FOREIGN
+        hidden = float(state.matte.sum()) < TUNING.shrunk * whole or signs.error > TUNING.foreign
         running *= max(signs.sure, 1e-3) ** (1 / 8)
         if hidden:
-            running = min(running, AFTER_LOSS)  # what is found from here on may be something else
-        sure = 0.0 if signs is LOST else _sure(signs, running) * (UNSEEN if hidden else 1)
+            running = min(running, TUNING.after_loss)  # what is found from here on may be something else
+        sure = 0.0 if signs is LOST else _sure(signs, running) * (TUNING.unseen if hidden else 1)
         yield PropagatedMatte(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
 
 
 def _sure(signs: Signs, running: float) -> float:
     """How far a matte can be trusted: by its own step, and by all steps since the key."""
-    return float((signs.sure * min(1.0, running)) ** (SPREAD / 2))
+    return float((signs.sure * min(1.0, running)) ** (TUNING.spread / 2))
 
 
 def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> PropagatedMatte:
     """Two ways to a frame, `share` of the way from the first one's key."""
-    weights = (1 - share) * (a.sure + 0.01) ** BELIEF, share * (b.sure + 0.01) ** BELIEF
+    weights = (1 - share) * (a.sure + 0.01) ** TUNING.belief, share * (b.sure + 0.01) ** TUNING.belief
     part = weights[1] / sum(weights)
     ahead, other = coverage_of(a.matte), coverage_of(b.matte)
     either = float(np.maximum(ahead, other).sum())
     agree = float(np.minimum(ahead, other).sum()) / either if either > 0 else 1.0
     # Where both ways are as sure and yet differ, either may have lost behind something what the other still has.
-    apart = float(np.clip((AGREE - agree) / AGREE_LEAST, 0, 1))
+    apart = float(np.clip((TUNING.agree - agree) / TUNING.agree_least, 0, 1))
     differ = 2 * min(part, 1 - part) * apart
     matte = ahead * (1 - part) + other * part
     matte = matte + np.float32(differ) * (np.maximum(ahead, other) - matte)
@@ -183,5 +195,5 @@ def at_full_size(matte: NDArray[np.uint8], codes: NDArray[np.uint8]) -> Matte:
         codes: (height, width, 3) the picture, 8 bits.
     """
     whole = laid_over(coverage_of(matte), (codes.shape[0], codes.shape[1]), Fit.STRETCH)
-    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_SHARE))
+    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * TUNING.edge_share))
     return edged(whole, codes, refine, 1.0, False)

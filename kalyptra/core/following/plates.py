@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -42,24 +42,32 @@ from kalyptra.core.window import Window, window_of
 Hidden = Callable[[int], NDArray[np.float32]]
 """Of a frame, the coverage of all subjects together, at the size of the clip's pictures."""
 
-ALIGNED_AT = 960
-"""Px on the long side of the pictures that are aligned."""
-AT_ONCE = 96
-"""Frames that are recovered from one set of others."""
-BESIDE = 48
-"""Frames before and after those that are looked at, too."""
-OTHERS = 64
-"""Other frames at hand at most, evenly spread."""
-MEMORY = 3 << 30
-"""Bytes that they may take."""
-OFTEN, OFTEN_STILL = 3, 15
-"""How often a pixel should be seen, by a moving and by a locked camera: far frames are laid over less well."""
-NEAR = 20.0
-"""Frames at which another one counts half as much."""
-MOST = 12
-MARGIN = 40
-"""Px around a hole by which frames are compared."""
-COARSE = 8
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    aligned_at: int = 960
+    """Px on the long side of the pictures that are aligned."""
+    at_once: int = 96
+    """Frames that are recovered from one set of others."""
+    beside: int = 48
+    """Frames before and after those that are looked at, too."""
+    others: int = 64
+    """Other frames at hand at most, evenly spread."""
+    memory: int = 3 << 30
+    """Bytes that they may take."""
+    often: int = 3
+    often_still: int = 15
+    """How often a pixel should be seen, by a moving and by a locked camera: far frames are laid over less well."""
+    near: float = 20.0
+    """Frames at which another one counts half as much."""
+    most: int = 12
+    margin: int = 40
+    """Px around a hole by which frames are compared."""
+    coarse: int = 8
+
+
+TUNING = Tuning()
 
 
 @dataclass(frozen=True)
@@ -111,10 +119,10 @@ def recover(
     """
     low, high = around or (first, last)
     asked = sorted(wanted) if wanted is not None else list(range(first, last + 1))
-    for start in range(first, last + 1, AT_ONCE):
-        block = [frame for frame in asked if start <= frame < start + AT_ONCE]
+    for start in range(first, last + 1, TUNING.at_once):
+        block = [frame for frame in asked if start <= frame < start + TUNING.at_once]
         if block:
-            span = range(max(low, start - BESIDE), min(high, start + AT_ONCE - 1 + BESIDE) + 1)
+            span = range(max(low, start - TUNING.beside), min(high, start + TUNING.at_once - 1 + TUNING.beside) + 1)
             yield from _Block(footage, hidden, span, growth, filled_by).patches(block)
 
 
@@ -132,7 +140,7 @@ class _Block:
     def _walk(self) -> None:
         """Align every frame with the one before it, and keep some at hand."""
         size = self._footage.facts.height * self._footage.facts.width * 3
-        most = max(8, min(OTHERS, MEMORY // (2 * size)))
+        most = max(8, min(TUNING.others, TUNING.memory // (2 * size)))
         store_folder = {self.span[i] for i in np.unique(np.linspace(0, len(self.span) - 1, most).round().astype(int))}
         before: tuple[NDArray[np.uint8], NDArray[np.float32]] | None = None
         matrix = np.eye(3)
@@ -182,12 +190,12 @@ class _Block:
                 yield done, future.result()
 
     def _patch(self, frame: int, picture: Picture, hole: NDArray[np.uint8], locked: bool) -> Patch | None:
-        window = window_of(hole, MARGIN)
+        window = window_of(hole, TUNING.margin)
         if window is None:
             return None
         light, grey = to_light(picture.codes, picture.transfer), _grey(picture.codes)
         others = self._chosen(frame, grey, hole, window, locked)
-        plate, seen = recovered(light, hole, window, others, OFTEN_STILL if locked else OFTEN)
+        plate, seen = recovered(light, hole, window, others, TUNING.often_still if locked else TUNING.often)
         known = (seen > 0).astype(np.float32)
         if not known.all():
             plate = fill_detailed(plate, known) if self._filled_by is FilledBy.DETAILED else fill(plate, known)
@@ -198,15 +206,15 @@ class _Block:
         self, frame: int, grey: NDArray[np.uint8], hole: NDArray[np.uint8], window: Window, locked: bool
     ) -> list[Other]:
         """Frames that show what the hole hides, the nearest first, until every pixel that can be seen is seen often."""
-        part = hole[window][::COARSE, ::COARSE] > 0
+        part = hole[window][:: TUNING.coarse, :: TUNING.coarse] > 0
         rows, columns = np.nonzero(part)
-        places = np.stack([columns * COARSE + window[1].start, rows * COARSE + window[0].start], axis=1)
+        places = np.stack([columns * TUNING.coarse + window[1].start, rows * TUNING.coarse + window[0].start], axis=1)
         scale = grey.shape[1] / hole.shape[1]
         sizes = np.diag([scale, scale, 1.0])
         back = np.linalg.inv(self._matrices[frame])
         others = [other for other in self._others if other.frame != frame]
         shows = [_shows(other.hidden, places, np.linalg.inv(sizes) @ other.matrix @ back @ sizes) for other in others]
-        wanted = OFTEN_STILL if locked else OFTEN
+        wanted = TUNING.often_still if locked else TUNING.often
         picked = _picked(np.array(shows), np.array([abs(other.frame - frame) for other in others]), wanted)
         corners = np.zeros((0, 1, 2), np.float32)
         if not locked:
@@ -233,8 +241,8 @@ def _picked(shows: NDArray[np.bool_], away: NDArray[Any], wanted: int) -> list[i
     """
     picked: list[int] = []
     often = np.zeros(shows.shape[1] if shows.ndim == 2 else 0, int)
-    near = 1 / (1 + away / NEAR)
-    while len(picked) < MOST and len(often):
+    near = 1 / (1 + away / TUNING.near)
+    while len(picked) < TUNING.most and len(often):
         # A place that was not seen at all counts most.
         adds = (shows * np.maximum(wanted - often, 0)).sum(axis=1) * near
         adds[picked] = 0
@@ -260,7 +268,7 @@ def _shows(hidden: NDArray[np.uint8], places: NDArray[Any], matrix: NDArray[np.f
 def _grey(codes: NDArray[Any]) -> NDArray[np.uint8]:
     """Lightness in 8 bits at the size that frames are aligned at."""
     eight = eight_bits(codes)
-    factor = min(1.0, ALIGNED_AT / max(codes.shape[:2]))
+    factor = min(1.0, TUNING.aligned_at / max(codes.shape[:2]))
     size = (round(codes.shape[1] * factor), round(codes.shape[0] * factor))
     return np.asarray(cv2.cvtColor(cv2.resize(eight, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2GRAY))
 

@@ -6,17 +6,28 @@ solved with its incomplete Cholesky preconditioner.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 Matte = NDArray[np.float32]
 
-TILE, OVERLAP = 192, 16
-"""Px of a tile, and of what it shares with the next one."""
-FAITH = 100.0
-"""How firmly known pixels hold."""
-TURNS, CLOSE = 300, 1e-5
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    tile: int = 192
+    overlap: int = 16
+    """Px of a tile, and of what it shares with the next one."""
+    faith: float = 100.0
+    """How firmly known pixels hold."""
+    turns: int = 300
+    close: float = 1e-05
+
+
+TUNING = Tuning()
 
 
 def solved_edge(picture: NDArray[np.uint8], matte: Matte, band: float) -> Matte:
@@ -35,13 +46,13 @@ def solved_edge(picture: NDArray[np.uint8], matte: Matte, band: float) -> Matte:
     known = np.where(open_, np.float32(0.5), solid.astype(np.float32))
     out = np.where(open_, matte, known).astype(np.float32)
     height, width = matte.shape
-    for top in range(0, height, TILE):
-        for left in range(0, width, TILE):
-            inner = slice(top, min(height, top + TILE)), slice(left, min(width, left + TILE))
+    for top in range(0, height, TUNING.tile):
+        for left in range(0, width, TUNING.tile):
+            inner = slice(top, min(height, top + TUNING.tile)), slice(left, min(width, left + TUNING.tile))
             if not open_[inner].any():
                 continue
-            rows = slice(max(0, top - OVERLAP), min(height, top + TILE + OVERLAP))
-            columns = slice(max(0, left - OVERLAP), min(width, left + TILE + OVERLAP))
+            rows = slice(max(0, top - TUNING.overlap), min(height, top + TUNING.tile + TUNING.overlap))
+            columns = slice(max(0, left - TUNING.overlap), min(width, left + TUNING.tile + TUNING.overlap))
             if min(rows.stop - rows.start, columns.stop - columns.start) < 4:
                 continue
             part = _solve(picture[rows, columns], known[rows, columns], open_[rows, columns], matte[rows, columns])
@@ -62,9 +73,11 @@ def _solve(codes: NDArray[np.uint8], known: Matte, open_: NDArray[np.bool_], gue
     fixed = (~open_).astype(np.float64).ravel()
     try:
         matrix = cf_laplacian(picture, epsilon=1e-6, radius=1, is_known=~open_)
-        matrix = (matrix + diags(FAITH * fixed)).tocsc()
-        right = FAITH * fixed * known.astype(np.float64).ravel()
-        alpha = cg(matrix, right, M=ichol(matrix), x0=guess.astype(np.float64).ravel(), maxiter=TURNS, rtol=CLOSE)
+        matrix = (matrix + diags(TUNING.faith * fixed)).tocsc()
+        right = TUNING.faith * fixed * known.astype(np.float64).ravel()
+        alpha = cg(
+            matrix, right, M=ichol(matrix), x0=guess.astype(np.float64).ravel(), maxiter=TUNING.turns, rtol=TUNING.close
+        )
     except ValueError:
         return guess
     return np.asarray(np.clip(alpha.reshape(known.shape), 0, 1), np.float32)

@@ -6,6 +6,7 @@ Source: Rother, Kolmogorov and Blake, GrabCut, SIGGRAPH 2004 (OpenCV's), seeded 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -18,18 +19,30 @@ from kalyptra.core.window import Window, window_of
 Matte = NDArray[np.float32]
 Mask = NDArray[np.uint8]
 
-WORKING = 480
-"""Px on the long side of the picture that colours are compared in."""
-TURNS, TURNS_MENDING = 3, 2
-HOLE = 0.002
-"""Holes smaller than this share of the picture are closed, unless a drop mark is in them."""
-DEEP = 6
-"""Px of working size inside a matte that is mended from where on it is taken as sure."""
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    working: int = 480
+    """Px on the long side of the picture that colours are compared in."""
+    turns: int = 3
+    turns_mending: int = 2
+    hole: float = 0.002
+    """Holes smaller than this share of the picture are closed, unless a drop mark is in them."""
+    deep: int = 6
+    """Px of working size inside a matte that is mended from where on it is taken as sure."""
+    around_marks: float = 0.5
+    """How far from a mark a mend reaches, as a share of the subject's size."""
+    edge_share: float = 1 / 120
+    edge_eps: float = 0.0001
+    steeper: float = 1.3
+
+
+TUNING = Tuning()
+
+
 AROUND_KEPT, LEAST_AROUND = (0.8, 100.0), 24
 """How far around the keep marks a subject is looked for, as shares of their size, and px besides."""
-AROUND_MARKS = 0.5
-"""How far from a mark a mend reaches, as a share of the subject's size."""
-EDGE_SHARE, EDGE_EPS, STEEPER = 1 / 120, 1e-4, 1.3
 
 
 def marked_matte(codes: NDArray[np.uint8], marks: Sequence[Stroke], scale: float, under: Matte | None = None) -> Matte:
@@ -50,7 +63,7 @@ def marked_matte(codes: NDArray[np.uint8], marks: Sequence[Stroke], scale: float
     keep, drop = _painted(marks, (size[0], size[1]), scale)
     if under is None and not keep.any():
         return np.zeros(size, np.float32)
-    factor = min(1.0, WORKING / max(size))
+    factor = min(1.0, TUNING.working / max(size))
     small = (max(1, round(size[1] * factor)), max(1, round(size[0] * factor)))
     view = cv2.resize(codes, small, interpolation=cv2.INTER_AREA)
     keeps, drops = (cv2.resize(stroked, small, interpolation=cv2.INTER_AREA) > 0.35 * 255 for stroked in (keep, drop))
@@ -123,7 +136,7 @@ def _found_in(view: NDArray[np.uint8], keeps: NDArray[np.bool_], drops: NDArray[
     if not drops.any():
         _frame_is_background(seeds, hull)
     seeds[keeps], seeds[drops] = cv2.GC_FGD, cv2.GC_BGD
-    return _cut(view, seeds, TURNS)
+    return _cut(view, seeds, TUNING.turns)
 
 
 def _frame_is_background(seeds: Mask, hull: Mask) -> None:
@@ -141,14 +154,14 @@ def _mended(
     inside = cv2.distanceTransform(mask, cv2.DIST_L2, 3)
     outside = cv2.distanceTransform(1 - mask, cv2.DIST_L2, 3)
     seeds = np.where(solid, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    reach = max(12.0, AROUND_MARKS * float(np.sqrt(max(int(mask.sum()), 1))))
+    reach = max(12.0, TUNING.around_marks * float(np.sqrt(max(int(mask.sum()), 1))))
     to_keep, to_drop = (cv2.distanceTransform((~keep).astype(np.uint8), cv2.DIST_L2, 3) for keep in (keeps, drops))
     far = (to_keep > reach if keeps.any() else True) & (to_drop > reach if drops.any() else True)
     far = np.broadcast_to(far, solid.shape)
-    seeds[far & (inside > DEEP)] = cv2.GC_FGD
-    seeds[far & (outside > DEEP)] = cv2.GC_BGD
+    seeds[far & (inside > TUNING.deep)] = cv2.GC_FGD
+    seeds[far & (outside > TUNING.deep)] = cv2.GC_BGD
     seeds[keeps], seeds[drops] = cv2.GC_FGD, cv2.GC_BGD
-    cut = _cut(view, seeds, TURNS_MENDING)
+    cut = _cut(view, seeds, TUNING.turns_mending)
     change = np.zeros(solid.shape, np.int8)
     change[_touched_by(cut & ~solid & ~far | keeps & ~solid, keeps)] = 1
     change[_touched_by(~cut & solid & ~far | drops & solid, drops)] = -1
@@ -176,10 +189,12 @@ def _touched_by(mask: NDArray[np.bool_], marks: NDArray[np.bool_]) -> NDArray[np
 def _without_holes(mask: NDArray[np.bool_], drops: NDArray[np.bool_]) -> NDArray[np.bool_]:
     count, parts, stats, _ = cv2.connectedComponentsWithStats((~mask).astype(np.uint8))
     dropped = set(np.unique(parts[drops]).tolist())
-    small = [i for i in range(1, count) if stats[i, cv2.CC_STAT_AREA] < HOLE * mask.size and i not in dropped]
+    small = [i for i in range(1, count) if stats[i, cv2.CC_STAT_AREA] < TUNING.hole * mask.size and i not in dropped]
     return np.asarray(mask | np.isin(parts, small))
 
 
 def _edged(codes: NDArray[np.uint8], rough: Matte) -> Matte:
-    radius = max(2, round(codes.shape[1] * EDGE_SHARE))
-    return guided_filter(codes, rough, radius, EDGE_EPS, STEEPER, smaller=2 if max(codes.shape) > WORKING else 1)
+    radius = max(2, round(codes.shape[1] * TUNING.edge_share))
+    return guided_filter(
+        codes, rough, radius, TUNING.edge_eps, TUNING.steeper, smaller=2 if max(codes.shape) > TUNING.working else 1
+    )

@@ -26,7 +26,7 @@ def pieces_of(rows: NDArray[np.float64], longest: float) -> NDArray[np.float64]:
     after = np.roll(rows, -1, axis=0)
     p0, p1, p2, p3 = rows[:, 0:2], rows[:, 4:6], after[:, 2:4], after[:, 0:2]
     # A cubic strays from n even chords by at most 6/8 of its largest second difference over n^2; it is at most as long
-    # as its hull. Source: Wang's bound, in Goldman, Pyramid Algorithms, 2003 (from memory).
+    # as its hull. Source: Wang's bound, in Goldman, Pyramid Algorithms, 2003.
     bend = np.maximum(np.linalg.norm(p0 - 2 * p1 + p2, axis=1), np.linalg.norm(p1 - 2 * p2 + p3, axis=1))
     length = sum(np.linalg.norm(b - a, axis=1) for a, b in ((p0, p1), (p1, p2), (p2, p3)))
     counts = np.ceil(np.maximum(np.sqrt(6 * bend / (8 * FLATNESS)), length / longest)).astype(np.int64)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Self
+from typing import Any, NamedTuple, Self
 
 import cv2
 import numpy as np
@@ -18,14 +18,20 @@ from kalyptra.core.window import Window, window_of
 
 HIDDEN = 0.02
 """From this coverage on, a cut-out hides the picture behind it."""
-SURROUNDINGS = 0.04
-"""How far around a hole its surroundings are looked at, as a share of the width."""
 
 
-SAME_DISTANCE = 0.05
-"""The share of a cut-out's dioptres by which something must be nearer to be in front of it."""
-SEAM = 2.0
-"""Px over which a known plate goes over into the picture around it."""
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    surroundings: float = 0.04
+    """How far around a hole its surroundings are looked at, as a share of the width."""
+    same_distance: float = 0.05
+    """The share of a cut-out's dioptres by which something must be nearer to be in front of it."""
+    seam: float = 2.0
+    """Px over which a known plate goes over into the picture around it."""
+
+
+TUNING = Tuning()
 
 
 @dataclass(frozen=True)
@@ -96,7 +102,7 @@ def clean_plate(
     if not mattes:
         return light, dioptres
     hidden = np.logical_or.reduce([matte > HIDDEN for matte in mattes]).astype(np.uint8)
-    margin = round(SURROUNDINGS * light.shape[1])
+    margin = round(TUNING.surroundings * light.shape[1])
     windows = [window_of((matte > HIDDEN).astype(np.uint8), margin) for matte in mattes]
     limits = [*nearest, *[np.inf] * (len(mattes) - len(nearest))]
     seen = [(window, limit) for window, limit in zip(windows, limits, strict=True) if window is not None]
@@ -112,7 +118,7 @@ def clean_plate(
         else:
             rest = known
         least, most, _, _ = cv2.minMaxLoc(dioptres[window])
-        in_front = dioptres[window] > np.float32(limit * (1 + SAME_DISTANCE)) if most > limit else None
+        in_front = dioptres[window] > np.float32(limit * (1 + TUNING.same_distance)) if most > limit else None
         _fill_from(behind[window], rest, in_front, detailed)
         if least < most:
             _fill_from(distances[window][..., None], known, in_front, False)
@@ -137,7 +143,7 @@ def _fill_from(
 def _put_known(light: NDArray[np.float32], plate: KnownPlate, window: Window, known: NDArray[np.float32]) -> None:
     """Lay what is known over the hole, and softly over its rim, in place."""
     away = cv2.distanceTransform((known > 0).astype(np.uint8), cv2.DIST_L2, 3)
-    share = np.clip(1 - away / np.float32(SEAM), 0, 1) * plate.given[window]
+    share = np.clip(1 - away / np.float32(TUNING.seam), 0, 1) * plate.given[window]
     light += share[..., None].astype(np.float32) * (plate.light[window] - light)
 
 

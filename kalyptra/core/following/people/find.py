@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -21,19 +22,30 @@ Matte = NDArray[np.float32]
 Box = tuple[int, int, int, int]
 """Left, top, right, bottom, px."""
 
-MARGIN = 0.2
-"""How much wider than the person the window is, as a share of its sides."""
-LOOK_AROUND = 12
-"""Frames after which the whole picture is looked at again."""
-MOST = 3
-"""People that are looked at closer."""
-LEAST = 0.0015
-"""The smallest person, as a share of the picture."""
-HELD = 0.5
-"""How much of the frame before a pixel keeps that shows the same, which steadies the edge."""
-SAME = 10.0
-"""Codes of difference at which that falls to 1/e."""
-EDGE_SHARE, EDGE_EPS, STEEPER = 1 / 120, 1e-4, 1.3
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    margin: float = 0.2
+    """How much wider than the person the window is, as a share of its sides."""
+    look_around: int = 12
+    """Frames after which the whole picture is looked at again."""
+    most: int = 3
+    """People that are looked at closer."""
+    least: float = 0.0015
+    """The smallest person, as a share of the picture."""
+    held: float = 0.5
+    """How much of the frame before a pixel keeps that shows the same, which steadies the edge."""
+    same: float = 10.0
+    """Codes of difference at which that falls to 1/e."""
+    edge_share: float = 1 / 120
+    edge_eps: float = 0.0001
+    steeper: float = 1.3
+
+
+TUNING = Tuning()
+
+
 TILES = ((0.0, 0.5), (0.25, 0.75), (0.5, 1.0), (0.0, 0.34), (0.33, 0.67), (0.66, 1.0))
 """Parts of the width that are looked at when nobody is seen: two sizes of them."""
 
@@ -73,7 +85,7 @@ def find_people(
     alone = spot is not None
     boxes = before.boxes if before else ()
     since = before.since + 1 if before else 0
-    if not boxes or (since >= LOOK_AROUND and not alone):
+    if not boxes or (since >= TUNING.look_around and not alone):
         people = _looked_over(codes)
         if spot is not None and not boxes:
             people = _pointed_at(people, spot)
@@ -81,7 +93,7 @@ def find_people(
             people = people[:1]
         boxes, since = people or boxes, 0
     share = np.zeros(codes.shape[:2], np.float32)
-    for box in boxes[:MOST]:
+    for box in boxes[: TUNING.most]:
         _look_closer(codes, box, share)
     if before is not None and before.codes.shape == codes.shape:
         _steady(share, codes, before)
@@ -118,7 +130,7 @@ def _look_closer(codes: NDArray[np.uint8], box: Box, share: Matte) -> None:
     that a limb that leaves it does not fade out there."""
     height, width = share.shape
     left, top, right, bottom = box
-    dx, dy = round((right - left) * MARGIN) + 4, round((bottom - top) * MARGIN) + 4
+    dx, dy = round((right - left) * TUNING.margin) + 4, round((bottom - top) * TUNING.margin) + 4
     a, b, c, d = left - dx, top - dy, right + dx, bottom + dy
     inner = codes[max(0, b) : min(height, d), max(0, a) : min(width, c)]
     outer = (max(0, -b), max(0, d - height), max(0, -a), max(0, c - width))
@@ -135,14 +147,14 @@ def _steady(share: Matte, codes: NDArray[np.uint8], before: PersonSeen) -> None:
     if window is None:
         return
     change = cv2.transform(cv2.absdiff(codes[window], before.codes[window]), np.full((1, 3), 1 / 3, np.float32))
-    held = np.float32(HELD) * np.exp(cv2.blur(change.astype(np.float32), (5, 5)) / np.float32(-SAME))
+    held = np.float32(TUNING.held) * np.exp(cv2.blur(change.astype(np.float32), (5, 5)) / np.float32(-TUNING.same))
     share[window] += held * (before.share[window] - share[window])
 
 
 def _parts(share: Matte) -> list[Box]:
     """Boxes of the people in it, the largest first."""
     count, _, stats, _ = cv2.connectedComponentsWithStats((share > 0.5).astype(np.uint8))
-    least = LEAST * share.size
+    least = TUNING.least * share.size
     sizes = sorted(range(1, count), key=lambda i: -int(stats[i, cv2.CC_STAT_AREA]))
     boxes = [tuple(int(v) for v in stats[i, :4]) for i in sizes if stats[i, cv2.CC_STAT_AREA] >= least]
     return [(x, y, x + w, y + h) for x, y, w, h in boxes]
@@ -181,11 +193,13 @@ def _going_on(boxes: Sequence[Box], before: Sequence[Box]) -> list[Box]:
 def _edged(codes: NDArray[np.uint8], share: Matte, boxes: Sequence[Box]) -> Matte:
     """Edges drawn to the picture, in the windows of the people alone."""
     matte = np.zeros_like(share)
-    radius = max(2, round(codes.shape[1] * EDGE_SHARE))
+    radius = max(2, round(codes.shape[1] * TUNING.edge_share))
     for left, top, right, bottom in boxes:
         rows = slice(max(0, top - 2 * radius), bottom + 2 * radius)
         window = (rows, slice(max(0, left - 2 * radius), right + 2 * radius))
-        part = guided_filter(np.ascontiguousarray(codes[window]), share[window], radius, EDGE_EPS, STEEPER, smaller=2)
+        part = guided_filter(
+            np.ascontiguousarray(codes[window]), share[window], radius, TUNING.edge_eps, TUNING.steeper, smaller=2
+        )
         np.maximum(matte[window], part, out=matte[window])
     return matte
 

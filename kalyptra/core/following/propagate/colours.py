@@ -3,19 +3,27 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-COLOURS = 32
-SAMPLE = 4000
-CELL = 8
-"""Px of the cells in which colours are counted."""
-NEAR = 2
-"""Cells around a pixel's own in which colours count."""
-DOUBT = 0.03
-"""The least and, from 1, the most that a colour can say."""
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    colours: int = 32
+    sample: int = 4000
+    cell: int = 8
+    """Px of the cells in which colours are counted."""
+    near: int = 2
+    """Cells around a pixel's own in which colours count."""
+    doubt: float = 0.03
+    """The least and, from 1, the most that a colour can say."""
+
+
+TUNING = Tuning()
 
 
 @dataclass(frozen=True)
@@ -37,11 +45,11 @@ class Palette:
         until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 12, 1.0)
         centres = []
         for part in (np.flatnonzero(inside), np.flatnonzero(~inside)):
-            if len(part) < COLOURS:
+            if len(part) < TUNING.colours:
                 continue
-            sample = pixels[chance.choice(part, min(SAMPLE, len(part)), replace=False)]
+            sample = pixels[chance.choice(part, min(TUNING.sample, len(part)), replace=False)]
             empty = np.empty((0, 1), np.int32)
-            centres.append(cv2.kmeans(sample, COLOURS // 2, empty, until, 1, cv2.KMEANS_PP_CENTERS)[2])
+            centres.append(cv2.kmeans(sample, TUNING.colours // 2, empty, until, 1, cv2.KMEANS_PP_CENTERS)[2])
         steps = (np.arange(32) * 8 + 4).astype(np.float32)
         every = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
         if not centres:
@@ -71,19 +79,19 @@ def colour_share(
         (n,) in the order of `asked`, DOUBT to 1 - DOUBT; one half for colours not seen nearby.
     """
     height, width = names.shape
-    down, across = -(-height // CELL), -(-width // CELL)
-    cell = (np.arange(height) // CELL * across)[:, None] + np.arange(width) // CELL
-    index = (cell * COLOURS + names).ravel()
-    count = down * across * COLOURS
-    both = np.bincount(index, minlength=count).astype(np.float32).reshape(down, across, COLOURS)
-    own = np.bincount(index, matte.ravel(), count).astype(np.float32).reshape(down, across, COLOURS)
-    side = (2 * NEAR + 1, 2 * NEAR + 1)
+    down, across = -(-height // TUNING.cell), -(-width // TUNING.cell)
+    cell = (np.arange(height) // TUNING.cell * across)[:, None] + np.arange(width) // TUNING.cell
+    index = (cell * TUNING.colours + names).ravel()
+    count = down * across * TUNING.colours
+    both = np.bincount(index, minlength=count).astype(np.float32).reshape(down, across, TUNING.colours)
+    own = np.bincount(index, matte.ravel(), count).astype(np.float32).reshape(down, across, TUNING.colours)
+    side = (2 * TUNING.near + 1, 2 * TUNING.near + 1)
     for count in (both, own):
-        for first in range(0, COLOURS, 4):
+        for first in range(0, TUNING.colours, 4):
             count[..., first : first + 4] = cv2.blur(
                 count[..., first : first + 4], side, borderType=cv2.BORDER_CONSTANT
             )
     rows, columns = np.nonzero(asked)
-    where = rows // CELL, columns // CELL, now[rows, columns]
+    where = rows // TUNING.cell, columns // TUNING.cell, now[rows, columns]
     share = (own[where] + np.float32(0.02)) / (both[where] + np.float32(0.04))
-    return np.asarray(np.clip(share, DOUBT, 1 - DOUBT), np.float32)
+    return np.asarray(np.clip(share, TUNING.doubt, 1 - TUNING.doubt), np.float32)

@@ -3,23 +3,34 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-CORNERS, FEW = 120, 6
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    corners: int = 120
+    few: int = 6
+    back: float = 1.0
+    """Px by which a corner that is tracked there and back may miss itself."""
+    agree: float = 2.0
+    agree_more: float = 3.0
+    most_growth: float = 0.25
+    spread: float = 12.0
+    """Px over which a layer moves as one, besides its own affine motion."""
+    soft: float = 12.0
+    """Codes of error at which a pixel's own move counts for 1/e."""
+    trust: float = 0.02
+
+
+TUNING = Tuning()
+
+
 WINDOW, LEVELS = (15, 15), 3
-BACK = 1.0
-"""Px by which a corner that is tracked there and back may miss itself."""
-AGREE, AGREE_MORE = 2.0, 3.0
-MOST_GROWTH = 0.25
-SPREAD = 12.0
-"""Px over which a layer moves as one, besides its own affine motion."""
-SOFT = 12.0
-"""Codes of error at which a pixel's own move counts for 1/e."""
-TRUST = 0.02
 
 
 @dataclass(frozen=True)
@@ -62,21 +73,21 @@ def affine_of(
         (2, 3) motion, the share of corners that agree, and how many those are.
     """
     still = np.array([[1, 0, 0], [0, 1, 0]], np.float32)
-    start = cv2.goodFeaturesToTrack(before, CORNERS, 0.005, 4, mask=mask, blockSize=5)
-    if start is None or len(start) < FEW:
+    start = cv2.goodFeaturesToTrack(before, TUNING.corners, 0.005, 4, mask=mask, blockSize=5)
+    if start is None or len(start) < TUNING.few:
         return still, 0.0, 0
     looked_for = len(start)
     lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS}
     there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, np.empty_like(start), **lk)
     back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, np.empty_like(start), **lk)
-    held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < BACK)
+    held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < TUNING.back)
     a, b = start[held, 0], there[held, 0]
-    if len(a) < FEW:
+    if len(a) < TUNING.few:
         return still, 0.0, len(a)
-    affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE, maxIters=500)
-    if affine is None or agree.sum() < FEW or abs(np.linalg.det(affine[:, :2]) - 1) > MOST_GROWTH:
-        affine, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=AGREE_MORE)
-        if affine is None or abs(np.linalg.det(affine[:, :2]) - 1) > MOST_GROWTH:
+    affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree, maxIters=500)
+    if affine is None or agree.sum() < TUNING.few or abs(np.linalg.det(affine[:, :2]) - 1) > TUNING.most_growth:
+        affine, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree_more)
+        if affine is None or abs(np.linalg.det(affine[:, :2]) - 1) > TUNING.most_growth:
             return still, 0.0, len(a)
     return affine.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
 
@@ -101,10 +112,10 @@ def moved_on(
     gx, gy = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
     fits = _pulled(shown_grey, gx + left[..., 0], gy + left[..., 1])
     error = cv2.blur(cv2.absdiff(fits, grey).astype(np.float32), (5, 5))
-    weight = _warped(own.astype(np.float32), affine) * np.exp(-np.square(error / np.float32(SOFT)))
+    weight = _warped(own.astype(np.float32), affine) * np.exp(-np.square(error / np.float32(TUNING.soft)))
     weight = np.ascontiguousarray(weight, np.float32)
     left *= weight[..., None]
-    total = _spread(weight) + np.float32(TRUST)
+    total = _spread(weight) + np.float32(TUNING.trust)
     smooth = _spread(left) / total[..., None]
     x, y = gx + smooth[..., 0], gy + smooth[..., 1]
     moved = _pulled(_warped(matte, affine), x, y)
@@ -115,7 +126,7 @@ def _spread(values: NDArray[np.float32]) -> NDArray[np.float32]:
     """A wide Gaussian, at half size: what is smooth needs no more."""
     height, width = values.shape[:2]
     half = cv2.resize(values, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA)
-    half = cv2.GaussianBlur(half, (0, 0), SPREAD / 2, borderType=cv2.BORDER_REPLICATE)
+    half = cv2.GaussianBlur(half, (0, 0), TUNING.spread / 2, borderType=cv2.BORDER_REPLICATE)
     return np.asarray(cv2.resize(half, (width, height), interpolation=cv2.INTER_LINEAR))
 
 

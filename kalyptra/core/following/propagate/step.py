@@ -7,7 +7,7 @@ the layer that predicts it better has it, together with where the matte is expec
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -18,24 +18,34 @@ from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.window import Window, window_of
 
-AROUND = 48
-"""Px around the subject that are looked at."""
-BAND = 10
-"""Px on either side of the expected edge in which pixels may change hands."""
-EXPECTED = 0.6
-"""Evidence per px inside the expected edge."""
-MATCH, MOST_MATCH = 5.0, 4.0
-"""Codes of error worth one unit of evidence, and the most it is worth."""
-NO_SOURCE = 14.0
-"""The error of a layer that has nothing to show at a pixel."""
-CAPPED = 40.0
-COLOUR = 0.55
-SURE = 8.0
-EDGE, EDGE_EPS, STEEPER = 3, 2e-4, 1.4
-CRUMB = 0.03
-"""Parts smaller than this share of the largest are dropped."""
-LEAST_AREA = 30
-"""Px; with less of it left the subject is lost."""
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    around: int = 48
+    """Px around the subject that are looked at."""
+    band: int = 10
+    """Px on either side of the expected edge in which pixels may change hands."""
+    expected: float = 0.6
+    """Evidence per px inside the expected edge."""
+    match: float = 5.0
+    most_match: float = 4.0
+    """Codes of error worth one unit of evidence, and the most it is worth."""
+    no_source: float = 14.0
+    """The error of a layer that has nothing to show at a pixel."""
+    capped: float = 40.0
+    colour: float = 0.55
+    sure: float = 8.0
+    edge: int = 3
+    edge_eps: float = 0.0002
+    steeper: float = 1.4
+    crumb: float = 0.03
+    """Parts smaller than this share of the largest are dropped."""
+    least_area: int = 30
+    """Px; with less of it left the subject is lost."""
+
+
+TUNING = Tuning()
 
 
 @dataclass(frozen=True)
@@ -57,13 +67,13 @@ class SubjectState:
     def at(codes: NDArray[np.uint8], matte: NDArray[np.float32]) -> SubjectState:
         """What is known where the matte is given."""
         lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
-        window = window_of((matte > 0.5).astype(np.uint8), AROUND) or (slice(None), slice(None))
+        window = window_of((matte > 0.5).astype(np.uint8), TUNING.around) or (slice(None), slice(None))
         palette = Palette.of(np.ascontiguousarray(lab[window]), np.ascontiguousarray(matte[window]))
         return SubjectState(codes, np.ascontiguousarray(lab[..., 0]), palette.named(lab), matte, palette)
 
     @property
     def seen(self) -> bool:
-        return float(self.matte.sum()) >= LEAST_AREA
+        return float(self.matte.sum()) >= TUNING.least_area
 
 
 @dataclass(frozen=True)
@@ -101,7 +111,7 @@ def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tupl
     """
     lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
     grey, names = np.ascontiguousarray(lab[..., 0]), before.palette.named(lab)
-    window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
+    window = window_of((before.matte > 0.3).astype(np.uint8), TUNING.around)
     empty = SubjectState(codes, grey, names, np.zeros_like(before.matte), before.palette)
     if window is None or not before.seen:
         return empty, LOST
@@ -127,26 +137,28 @@ def _contest(
     front = moved_on(flow, affine, agree, was, grey_was, grey_now, matte, own)
     behind = moved_on(flow, affine_behind, agree_behind, was, grey_was, grey_now, matte, matte < 0.3)
     error, error_behind = _error(front, now, front.matte > 0.5), _error(behind, now, behind.matte < 0.5)
-    motion = np.clip((error_behind - error) / np.float32(MATCH), -MOST_MATCH, MOST_MATCH)
+    motion = np.clip((error_behind - error) / np.float32(TUNING.match), -TUNING.most_match, TUNING.most_match)
 
     solid = (front.matte > 0.5).astype(np.uint8)
     deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
-    band = np.abs(deep) <= BAND
+    band = np.abs(deep) <= TUNING.band
     share = colour_share(front.names(names_was), front.matte, names_now, band)
     separate = float(np.abs(share - 0.5).mean() * 2) if len(share) else 0.0
-    evidence = np.float32(EXPECTED) * np.clip(deep, -BAND, BAND) + motion
-    evidence[band] += np.float32(COLOUR * separate) * np.log(share / (1 - share))
-    within = np.maximum(evidence, np.clip(np.float32(0.5) * deep + motion, -SURE, SURE))
-    evidence = np.where(band, evidence, np.where(deep > 0, within, np.float32(-SURE)))
-    evidence = np.clip(evidence, -SURE, SURE)
+    evidence = np.float32(TUNING.expected) * np.clip(deep, -TUNING.band, TUNING.band) + motion
+    evidence[band] += np.float32(TUNING.colour * separate) * np.log(share / (1 - share))
+    within = np.maximum(evidence, np.clip(np.float32(0.5) * deep + motion, -TUNING.sure, TUNING.sure))
+    evidence = np.where(band, evidence, np.where(deep > 0, within, np.float32(-TUNING.sure)))
+    evidence = np.clip(evidence, -TUNING.sure, TUNING.sure)
     rough = (1 / (1 + np.exp(-evidence))).astype(np.float32)
-    refined = guided_filter(now, rough, EDGE, EDGE_EPS, STEEPER)
+    refined = guided_filter(now, rough, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
     refined[~band & (deep <= 0)] = 0
     _without_crumbs(refined)
-    core = deep > BAND
+    core = deep > TUNING.band
     clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
     change = float(np.abs(refined - front.matte).sum() / max(float(front.matte.sum()), 1.0))
-    amiss = float(error[core].mean()) if core.any() else float(error[solid > 0].mean()) if solid.any() else CAPPED
+    amiss = (
+        float(error[core].mean()) if core.any() else float(error[solid > 0].mean()) if solid.any() else TUNING.capped
+    )
     return refined, Signs(clear, amiss, min(change, 1.0), agree)
 
 
@@ -157,9 +169,9 @@ def _cut(values: NDArray[np.uint8], window: Window) -> NDArray[np.uint8]:
 def _error(layer: MovedLayer, now: NDArray[np.uint8], has: NDArray[np.bool_]) -> NDArray[np.float32]:
     """How badly a layer's prediction fits, per pixel: mean of codes over 5 x 5 px and channels."""
     difference = cv2.absdiff(layer.picture, now).astype(np.float32)
-    mean = np.minimum(cv2.transform(difference, np.full((1, 3), 1 / 3, np.float32)), np.float32(CAPPED))
+    mean = np.minimum(cv2.transform(difference, np.full((1, 3), 1 / 3, np.float32)), np.float32(TUNING.capped))
     shows = cv2.GaussianBlur(has.astype(np.float32), (0, 0), 1.5)
-    return np.asarray(cv2.blur(mean, (5, 5)) * shows + np.float32(NO_SOURCE) * (1 - shows), np.float32)
+    return np.asarray(cv2.blur(mean, (5, 5)) * shows + np.float32(TUNING.no_source) * (1 - shows), np.float32)
 
 
 def _without_crumbs(matte: NDArray[np.float32]) -> None:
@@ -167,6 +179,6 @@ def _without_crumbs(matte: NDArray[np.float32]) -> None:
     count, parts, stats, _ = cv2.connectedComponentsWithStats((matte > 0.5).astype(np.uint8))
     if count > 2:
         sizes = stats[:, cv2.CC_STAT_AREA]
-        small = sizes < CRUMB * sizes[1:].max()
+        small = sizes < TUNING.crumb * sizes[1:].max()
         small[0] = False
         matte[small[parts]] = 0

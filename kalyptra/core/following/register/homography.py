@@ -7,17 +7,27 @@ chapter 4 (homography); OpenCV's MAGSAC for leaving out what disagrees (Barath e
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-CORNERS, FEW = 300, 12
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    corners: int = 300
+    few: int = 12
+    back: float = 0.7
+    """Px by which a corner that is tracked there and back may miss itself."""
+    agree: float = 1.0
+
+
+TUNING = Tuning()
+
+
 WINDOW, LEVELS = (17, 17), 3
-BACK = 0.7
-"""Px by which a corner that is tracked there and back may miss itself."""
-AGREE = 1.0
 STILL = 0.25
 """Px of motion in the picture's corners below which a camera counts as locked."""
 
@@ -39,7 +49,7 @@ class Aligned:
 
 def background_corners(picture: NDArray[np.uint8], background: NDArray[np.uint8]) -> NDArray[np.float32]:
     """(n, 1, 2) corners of a grey picture where its background, 1, is."""
-    corners = cv2.goodFeaturesToTrack(picture, CORNERS, 0.003, 6, mask=background, blockSize=5)
+    corners = cv2.goodFeaturesToTrack(picture, TUNING.corners, 0.003, 6, mask=background, blockSize=5)
     return np.zeros((0, 1, 2), np.float32) if corners is None else np.asarray(corners, np.float32)
 
 
@@ -52,18 +62,18 @@ def align(
         start: (n, 1, 2) background corners of the first.
         guess: the homography to start from, kept where nothing better is found.
     """
-    if len(start) < FEW:
+    if len(start) < TUNING.few:
         return Aligned(guess, 0.0, 0)
     first = cv2.perspectiveTransform(start, guess).astype(np.float32)
     lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
     there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, first.copy(), **lk)
     back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, start.copy(), **lk)
-    held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < BACK)
+    held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < TUNING.back)
     a, b = start[held, 0], there[held, 0]
-    if len(a) < FEW:
+    if len(a) < TUNING.few:
         return Aligned(guess, 0.0, 0)
-    homography, agree = cv2.findHomography(a, b, cv2.USAC_MAGSAC, AGREE, maxIters=2000, confidence=0.999)
-    if homography is None or agree.sum() < FEW or not _believable(homography, before.shape):
+    homography, agree = cv2.findHomography(a, b, cv2.USAC_MAGSAC, TUNING.agree, maxIters=2000, confidence=0.999)
+    if homography is None or agree.sum() < TUNING.few or not _believable(homography, before.shape):
         return Aligned(guess, 0.0, 0)
     missed = np.linalg.norm(cv2.perspectiveTransform(a[:, None], homography)[:, 0] - b, axis=1)
     return Aligned(homography / homography[2, 2], float(np.median(missed)), int(agree.sum()))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -21,21 +22,28 @@ from kalyptra.core.window import Window
 
 Light = NDArray[np.float32]
 
-PARALLAX = 0.35
-"""Median px (of the size the frames were aligned at) by which corners miss the homography from where on a local flow is
-looked for."""
-EVEN = 16.0
-"""Px over which a flow is smoothed."""
-MOST_FLOW = 3.0
-"""Px of a local flow that is believed less and less from here on."""
-FLOW_SIZE = 320
-"""Px on the long side of the window at which it is looked for."""
-COARSE = 4
-GAIN = 24.0
-"""Px over which exposure is compared."""
-MOST_GAIN = 2.5
-DARK = 2e-3
-"""Linear light that is added before two are compared, so that noise in the dark does not decide."""
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    parallax: float = 0.35
+    """Median px, of the size the frames were aligned at, by which corners miss the homography from where on a local
+    flow is looked for."""
+    even: float = 16.0
+    """Px over which a flow is smoothed."""
+    most_flow: float = 3.0
+    """Px of a local flow that is believed less and less from here on."""
+    flow_size: int = 320
+    """Px on the long side of the window at which it is looked for."""
+    coarse: int = 4
+    gain: float = 24.0
+    """Px over which exposure is compared."""
+    most_gain: float = 2.5
+    dark: float = 0.002
+    """Linear light that is added before two are compared, so that noise in the dark does not decide."""
+
+
+TUNING = Tuning()
 
 
 @dataclass(frozen=True)
@@ -77,12 +85,12 @@ def recovered(
     pictures = np.stack([shown for shown, _ in laid]) if laid else np.zeros((0, *here.shape), np.float32)
     valid = np.stack([shows for _, shows in laid]) if laid else np.zeros((0, *inside.shape), bool)
     plate, seen = median_of(pictures, valid & inside, most)
-    if any(other.amiss > PARALLAX for other in others) and len(others) > 1:
+    if any(other.amiss > TUNING.parallax for other in others) and len(others) > 1:
         # Now that there is a picture of what lies behind, each frame is fitted to that inside the hole, too.
         known = ~inside | (seen > 0)
         guess = np.where(inside[..., None], plate, here).astype(np.float32)
         for i, neighbour in enumerate(others):
-            if neighbour.amiss > PARALLAX:
+            if neighbour.amiss > TUNING.parallax:
                 pictures[i], valid[i] = _moved(pictures[i], valid[i], guess, known & valid[i])
         plate, seen = median_of(pictures, valid & inside, most)
     return np.where(inside[..., None], plate, here).astype(np.float32), np.where(inside, seen, 255).astype(np.uint8)
@@ -105,7 +113,7 @@ def _laid_over(here: Light, inside: NDArray[np.bool_], window: Window, other: Ot
         )
         > 250
     )
-    if other.amiss > PARALLAX:
+    if other.amiss > TUNING.parallax:
         picture, valid = _moved(picture, valid, here, valid & ~inside)
     return _exposed(picture, here, valid & ~inside), valid
 
@@ -115,7 +123,7 @@ def _moved(
 ) -> tuple[Light, NDArray[np.bool_]]:
     """A picture moved by what a local flow says where both can be compared; beyond that it fades out."""
     height, width = valid.shape
-    factor = min(1.0, FLOW_SIZE / max(height, width))
+    factor = min(1.0, TUNING.flow_size / max(height, width))
     small = (max(16, round(width * factor)), max(16, round(height * factor)))
     a, b = (_grey(cv2.resize(each, small, interpolation=cv2.INTER_AREA)) for each in (here, picture))
     known = cv2.resize(both.astype(np.float32), small, interpolation=cv2.INTER_AREA)
@@ -124,9 +132,11 @@ def _moved(
     flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST).calc(a, b, None)
     trusted = (cv2.erode(known, np.ones((5, 5), np.uint8)) > 0.5).astype(np.float32)
     # Something near the camera moves far: it must not carry along what lies behind it.
-    trusted *= np.exp(-np.square(np.linalg.norm(flow, axis=2) / np.float32(MOST_FLOW * factor)))
-    weight = cv2.GaussianBlur(trusted, (0, 0), EVEN * factor)
-    smooth = cv2.GaussianBlur(flow * trusted[..., None], (0, 0), EVEN * factor) / np.maximum(weight, 1e-3)[..., None]
+    trusted *= np.exp(-np.square(np.linalg.norm(flow, axis=2) / np.float32(TUNING.most_flow * factor)))
+    weight = cv2.GaussianBlur(trusted, (0, 0), TUNING.even * factor)
+    smooth = (
+        cv2.GaussianBlur(flow * trusted[..., None], (0, 0), TUNING.even * factor) / np.maximum(weight, 1e-3)[..., None]
+    )
     smooth *= np.clip(weight * 4, 0, 1)[..., None]
     whole = cv2.resize(smooth, (width, height), interpolation=cv2.INTER_LINEAR) / np.float32(factor)
     x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
@@ -147,15 +157,18 @@ def _exposed(picture: Light, here: Light, both: NDArray[np.bool_]) -> Light:
     if both.sum() < 64:
         return picture
     height, width = both.shape
-    small = (max(1, width // COARSE), max(1, height // COARSE))
+    small = (max(1, width // TUNING.coarse), max(1, height // TUNING.coarse))
     weight = both.astype(np.float32)
     sums = (
-        cv2.resize((each + DARK) * weight[..., None], small, interpolation=cv2.INTER_AREA) for each in (here, picture)
+        cv2.resize((each + TUNING.dark) * weight[..., None], small, interpolation=cv2.INTER_AREA)
+        for each in (here, picture)
     )
-    mine, other = (cv2.GaussianBlur(total, (0, 0), GAIN / COARSE) for total in sums)
-    near = cv2.GaussianBlur(cv2.resize(weight, small, interpolation=cv2.INTER_AREA), (0, 0), GAIN / COARSE)
-    gain = np.clip(mine / np.maximum(other, 1e-9), 1 / MOST_GAIN, MOST_GAIN).astype(np.float32)
+    mine, other = (cv2.GaussianBlur(total, (0, 0), TUNING.gain / TUNING.coarse) for total in sums)
+    near = cv2.GaussianBlur(
+        cv2.resize(weight, small, interpolation=cv2.INTER_AREA), (0, 0), TUNING.gain / TUNING.coarse
+    )
+    gain = np.clip(mine / np.maximum(other, 1e-9), 1 / TUNING.most_gain, TUNING.most_gain).astype(np.float32)
     gain = np.where(near[..., None] > 1e-3, gain, np.float32(1))
     fill_in(gain, np.clip(near * 4, 0, 1).astype(np.float32))
     gain = cv2.resize(gain, (width, height), interpolation=cv2.INTER_LINEAR)
-    return np.asarray((picture + DARK) * gain - DARK, np.float32)
+    return np.asarray((picture + TUNING.dark) * gain - TUNING.dark, np.float32)

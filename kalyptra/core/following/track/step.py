@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -22,39 +23,50 @@ from kalyptra.core.setup.geometry.spline import Rows, on_line
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, share_of, similarity_between
 from kalyptra.core.setup.resolve.outline import carried
 
-CORNERS, CORNERS_BEHIND = 120, 40
-AROUND = 48
-"""Px around the outline that are looked at."""
-FEW = 8
-"""With fewer corners inside, the line's own points are tracked, too."""
-OWN_WAY = 12.0
-"""Px by which a part of the subject may go its own way between two frames."""
-SWAY, SWAY_REST = 0.1, 0.85
-"""Width of what moves as one, as a share of the root of the subject's area; and the weight of standing still."""
-BENDS = ((0.14, 0.18), (0.036, 0.48))
-"""The same for the line's moves: first wide, then what is left of them narrower."""
-BACK_TO_SHAPE = 0.036
-"""The share of what a line strayed from its hand-made shape that it gives back in each step."""
-ASTRAY = 0.33
-"""The most by which a point may stray from it, as a share of the root of the subject's area."""
-LEAN = 0.05
-"""How far the hand-made shape, carried along, follows the found one's place and size in each step."""
-STAY = 0.17
-"""Evidence per px for the place where the line is expected."""
-CLEAR, OPEN, LEAST_VISIBLE = 0.85, 0.6, 0.25
-"""Shares of the subject: in full view; free to change its shape; and lost when less of it is seen."""
-FOUND_AGAIN = 0.5
-"""What a step counts for in which the subject was found by its anchor alone, as a share of the corners."""
-BACK_WHEN_HIDDEN = 0.2
-HALF_SEEN = 19
-"""Px around something in front of the subject where a corner may be of the two together."""
-MOST_MISSES = 4
-"""Steps in a row in which the anchor is not found in full view; then it has changed too much, and is dropped anew."""
-LEAST_WINDOW = 64
-"""Px that are looked at in each direction, where the frame has them."""
-LEAST_AREA = 12
-"""Px."""
-SMOOTH_FIELD = 12
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    corners: int = 120
+    corners_behind: int = 40
+    around: int = 48
+    """Px around the outline that are looked at."""
+    few: int = 8
+    """With fewer corners inside, the line's own points are tracked, too."""
+    own_way: float = 12.0
+    """Px by which a part of the subject may go its own way between two frames."""
+    sway: float = 0.1
+    sway_rest: float = 0.85
+    """Width of what moves as one, as a share of the root of the subject's area; and the weight of standing still."""
+    bends: tuple[tuple[float, float], ...] = ((0.14, 0.18), (0.036, 0.48))
+    """The same for the line's moves: first wide, then what is left of them narrower."""
+    back_to_shape: float = 0.036
+    """The share of what a line strayed from its hand-made shape that it gives back in each step."""
+    astray: float = 0.33
+    """The most by which a point may stray from it, as a share of the root of the subject's area."""
+    lean: float = 0.05
+    """How far the hand-made shape, carried along, follows the found one's place and size in each step."""
+    stay: float = 0.17
+    """Evidence per px for the place where the line is expected."""
+    clear: float = 0.85
+    open: float = 0.6
+    least_visible: float = 0.25
+    """Shares of the subject: in full view; free to change its shape; and lost when less of it is seen."""
+    found_again: float = 0.5
+    """What a step counts for in which the subject was found by its anchor alone, as a share of the corners."""
+    back_when_hidden: float = 0.2
+    half_seen: int = 19
+    """Px around something in front of the subject where a corner may be of the two together."""
+    most_misses: int = 4
+    """Steps in a row in which the anchor is not found in full view; then it has changed too much: a new one."""
+    least_window: int = 64
+    """Px that are looked at in each direction, where the frame has them."""
+    least_area: int = 12
+    """Px."""
+    smooth_field: int = 12
+
+
+TUNING = Tuning()
 
 
 @dataclass(frozen=True)
@@ -86,7 +98,7 @@ class SubjectModel:
     def leaning(self, rows: Rows) -> SubjectModel:
         """The hand-made shape brought a little towards the place and size of the outline that was found."""
         there = similarity_between(self.drawn[:, :2], rows[:, :2])
-        there = share_of(there, LEAN, self.drawn[:, :2].mean(axis=0))
+        there = share_of(there, TUNING.lean, self.drawn[:, :2].mean(axis=0))
         return replace(self, drawn=carried(there, self.drawn))
 
 
@@ -130,10 +142,12 @@ def find_step(
     area = float(cv2.countNonZero(mask))
     still = np.zeros((len(rows), 2))
     lost = TrackedStep(guess, still, 0.0, 0.0, False, known.moved(guess))
-    if area < LEAST_AREA:
+    if area < TUNING.least_area:
         return lost
     # Where the subject can be seen in the frame before, and how it moved from there.
-    hidden = cv2.dilate(known.memory.beside(a.lab, origin).hidden, np.ones((HALF_SEEN, HALF_SEEN), np.uint8))
+    hidden = cv2.dilate(
+        known.memory.beside(a.lab, origin).hidden, np.ones((TUNING.half_seen, TUNING.half_seen), np.uint8)
+    )
     hidden = np.repeat(np.repeat(hidden, 2, axis=0), 2, axis=1)[: size[0], : size[1]]
     tracks = _corners(a, b, mask & (1 - hidden), here, _shifted(guess, -origin))
     matrix, agree = fit_motion(kind, tracks.before, tracks.after)
@@ -156,25 +170,25 @@ def find_step(
     if kind is Motion.FREE:
         there = mapped(matrix, tracks.before)
         own = tracks.after - there
-        with_it = np.linalg.norm(own, axis=1) < OWN_WAY
-        sway = _Sway(there[with_it], own[with_it], SWAY * area**0.5)
+        with_it = np.linalg.norm(own, axis=1) < TUNING.own_way
+        sway = _Sway(there[with_it], own[with_it], TUNING.sway * area**0.5)
         ahead[:, :6] += np.tile(sway.at(ahead[:, :2]), 3)
-        if agreed and visible > OPEN:
+        if agreed and visible > TUNING.open:
             _draw_to_edge(a, b, mask, ahead, matrix, sway, area**0.5)
-        _lean(ahead, rest, area**0.5, BACK_TO_SHAPE if visible > OPEN else BACK_WHEN_HIDDEN)
+        _lean(ahead, rest, area**0.5, TUNING.back_to_shape if visible > TUNING.open else TUNING.back_when_hidden)
     shifts = ahead[:, :2] - carried(matrix, here)[:, :2]
-    if visible > OPEN:
+    if visible > TUNING.open:
         known = known.leaning(_moved(ahead, origin))
     if known.memory.age >= RENEW:
-        mask = np.ascontiguousarray(_inside(ahead, size)[::2, ::2]) if visible > OPEN else seen.place
+        mask = np.ascontiguousarray(_inside(ahead, size)[::2, ::2]) if visible > TUNING.open else seen.place
         known = replace(known, memory=known.memory.renewed(seen, mask, origin))
-    if visible > CLEAR:
+    if visible > TUNING.clear:
         anchor = known.anchor.tried(correction is not None)
-        if anchor.misses > MOST_MISSES:
+        if anchor.misses > TUNING.most_misses:
             anchor = Anchor.of(b.lab, _inside(ahead, size), origin)
         known = replace(known, anchor=anchor)
-    held = float(agree.sum() / max(tracks.looked_for, 1)) if agreed else FOUND_AGAIN
-    return TrackedStep(whole, shifts, held, visible, visible > LEAST_VISIBLE, known)
+    held = float(agree.sum() / max(tracks.looked_for, 1)) if agreed else TUNING.found_again
+    return TrackedStep(whole, shifts, held, visible, visible > TUNING.least_visible, known)
 
 
 def _draw_to_edge(
@@ -182,7 +196,7 @@ def _draw_to_edge(
 ) -> None:
     """Draw the outline to where the evidence changes, in place."""
     unseen = 1 - cv2.dilate(mask, np.ones((9, 9), np.uint8))
-    around = tracked(a, b, unseen, CORNERS_BEHIND, np.eye(3), check=False)
+    around = tracked(a, b, unseen, TUNING.corners_behind, np.eye(3), check=False)
     behind, _ = fit_motion(Motion.SIMILARITY, around.before, around.after)
     inside = _inside(ahead, mask.shape)
     if not inside.any():
@@ -191,7 +205,7 @@ def _draw_to_edge(
     band = (np.abs(distance) < REACH + 4).astype(np.uint8)
     evidence = motion_evidence(_shown(a.lab, mask, matrix, sway, b.lab), _shown(a.lab, 1 - mask, behind, None, b.lab))
     evidence += colour_evidence(a.lab, mask, b.lab, band)
-    evidence += np.float32(STAY) * np.clip(distance, -REACH, REACH)
+    evidence += np.float32(TUNING.stay) * np.clip(distance, -REACH, REACH)
     places = on_line(ahead, max(1, min(10, 300 // len(ahead)))).reshape(-1, 2)
     moves = snap(places, evidence, np.asarray(distance))
     ahead[:, :6] += np.tile(_bent(ahead[:, :2], places, moves, size), 3)
@@ -201,7 +215,7 @@ def _lean(ahead: Rows, rest: Rows, size: float, back: float) -> None:
     """Bring points back towards the hand-made shape: by a share always, and wholly from beyond where they may stray."""
     astray = rest[:, :2] - ahead[:, :2]
     far = np.linalg.norm(astray, axis=1, keepdims=True)
-    too_far = np.maximum(far - ASTRAY * size, 0) / np.maximum(far, 1e-6)
+    too_far = np.maximum(far - TUNING.astray * size, 0) / np.maximum(far, 1e-6)
     ahead[:, :6] += np.tile(astray * np.maximum(back, too_far), 3)
 
 
@@ -219,7 +233,7 @@ class _Sway:
     width: float
 
     def at(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
-        return spread(places, self.points, self.moves, np.ones(len(self.points)), self.width, SWAY_REST)
+        return spread(places, self.points, self.moves, np.ones(len(self.points)), self.width, TUNING.sway_rest)
 
 
 def _inside(rows: Rows, size: tuple[int, ...]) -> NDArray[np.uint8]:
@@ -228,11 +242,11 @@ def _inside(rows: Rows, size: tuple[int, ...]) -> NDArray[np.uint8]:
 
 def _window(rows: Rows, guess: Matrix, shape: tuple[int, ...]) -> tuple[tuple[slice, slice], NDArray[np.float64]]:
     both = np.concatenate([rows[:, :2], mapped(guess, rows[:, :2])])
-    low, high = np.floor(both.min(axis=0)) - AROUND, np.ceil(both.max(axis=0)) + AROUND
+    low, high = np.floor(both.min(axis=0)) - TUNING.around, np.ceil(both.max(axis=0)) + TUNING.around
     ends = []
     for i, length in ((0, shape[1]), (1, shape[0])):
-        start = int(np.clip(low[i], 0, max(0, length - LEAST_WINDOW)))
-        ends.append((start, int(np.clip(high[i], min(start + LEAST_WINDOW, length), length))))
+        start = int(np.clip(low[i], 0, max(0, length - TUNING.least_window)))
+        ends.append((start, int(np.clip(high[i], min(start + TUNING.least_window, length), length))))
     (left, right), (top, bottom) = ends
     return (slice(top, bottom), slice(left, right)), np.array([left, top], np.float64)
 
@@ -253,8 +267,8 @@ def _shifted(matrix: Matrix, origin: NDArray[np.float64]) -> Matrix:
 
 def _corners(a: TrackingView, b: TrackingView, mask: NDArray[np.uint8], rows: Rows, guess: Matrix) -> Tracks:
     """Corners inside; of a plain subject the line's own places."""
-    tracks = tracked(a, b, mask, CORNERS, guess)
-    if len(tracks.before) >= FEW:
+    tracks = tracked(a, b, mask, TUNING.corners, guess)
+    if len(tracks.before) >= TUNING.few:
         return tracks
     places = on_line(rows, max(1, 24 // len(rows))).reshape(-1, 2)
     height, width = mask.shape
@@ -283,10 +297,10 @@ def _shown(
     places = np.empty((height, width, 2), np.float32)
     places[..., 0] = np.arange(width, dtype=np.float32) + np.float32(0.5)
     places[..., 1] = (np.arange(height, dtype=np.float32) + np.float32(0.5))[:, None]
-    columns, rows = -(-width // SMOOTH_FIELD) + 1, -(-height // SMOOTH_FIELD) + 1
-    gx, gy = np.meshgrid(np.arange(columns) * SMOOTH_FIELD + 0.5, np.arange(rows) * SMOOTH_FIELD + 0.5)
+    columns, rows = -(-width // TUNING.smooth_field) + 1, -(-height // TUNING.smooth_field) + 1
+    gx, gy = np.meshgrid(np.arange(columns) * TUNING.smooth_field + 0.5, np.arange(rows) * TUNING.smooth_field + 0.5)
     field = sway.at(np.stack([gx, gy], axis=-1).reshape(-1, 2)).reshape(rows, columns, 2).astype(np.float32)
-    places -= _enlarged(field, SMOOTH_FIELD)[:height, :width]
+    places -= _enlarged(field, TUNING.smooth_field)[:height, :width]
     source = mapped(inverse(matrix), places) - np.float32(0.5)
     shown = cv2.remap(lab, source[..., 0], source[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     there = cv2.remap(mask, source[..., 0], source[..., 1], cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
@@ -308,7 +322,7 @@ def _bent(
     both = np.concatenate([points, places])
     total = np.zeros_like(points)
     left = moves
-    for share, rest in BENDS:
+    for share, rest in TUNING.bends:
         width = max(share * size, 2.0)
         bend = spread(both, places, left, long, width, rest * width)
         total += bend[: len(points)]

@@ -3,7 +3,7 @@
 Coordinates are those of pixel edges: the middle of the top left pixel is 0.5, 0.5. The camera is a pinhole whose axis
 goes through the picture's middle; z is along that axis.
 
-Source: R. Hartley and A. Zisserman, Multiple View Geometry in Computer Vision, chapters 2, 6 and 8 (from memory).
+Source: R. Hartley and A. Zisserman, Multiple View Geometry in Computer Vision, 2nd edition, 2004, chapters 2, 6 and 8.
 """
 
 from __future__ import annotations

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,10 +22,21 @@ from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, matrix_of
 from kalyptra.core.setup.time.keyed import Key
 from kalyptra.core.setup.time.track import Step
 
-LOST_HERE, HIDDEN_HERE = 1.6, 5.4
-"""Units of doubt about a frame: for losing all corners in the step to it, and for seeing nothing of the subject."""
-LOST_BEFORE, HIDDEN_BEFORE = 0.025, 0.115
-"""The same, for each step on the way from the key."""
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+
+    lost_here: float = 1.6
+    hidden_here: float = 5.4
+    """Units of doubt about a frame: for losing all corners in the step to it, and for seeing nothing of the subject."""
+    lost_before: float = 0.025
+    hidden_before: float = 0.115
+    """The same, for each step on the way from the key."""
+
+
+TUNING = Tuning()
+
+
 NEEDS_A_LOOK = 0.5
 """Confidence below which a frame needs a look."""
 
@@ -155,7 +167,7 @@ def _walk(trusts: dict[int, Trust], steps: dict[int, Step], frames: range, enter
         if step is None:
             return
         lost, hidden = 1 - step.held, 1 - step.visible
-        confidence = math.exp2(-(doubt + LOST_HERE * lost + HIDDEN_HERE * hidden))
-        doubt += LOST_BEFORE * lost + HIDDEN_BEFORE * hidden
+        confidence = math.exp2(-(doubt + TUNING.lost_here * lost + TUNING.hidden_here * hidden))
+        doubt += TUNING.lost_before * lost + TUNING.hidden_before * hidden
         if frame not in trusts or trusts[frame].confidence < confidence:
             trusts[frame] = Trust(confidence, TrustKind.PREDICTED if step.predicted else TrustKind.FOLLOWED)

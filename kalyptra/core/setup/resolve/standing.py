@@ -1,7 +1,8 @@
 """How far away a subject is that stands on a ground: the ground's distance where its foot is, steadied over frames.
 
 The steadied way is a straight line fitted to the dioptres of the frames around, nearer ones counting more.
-Source: W. S. Cleveland, Robust Locally Weighted Regression (1979), its weights; from memory.
+Source: W. S. Cleveland, Robust locally weighted regression and smoothing scatterplots, Journal of the American
+Statistical Association 74, 1979: its weights.
 """
 
 from __future__ import annotations
