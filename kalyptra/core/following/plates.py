@@ -301,7 +301,7 @@ def recover_to_store(
         "store_folder": str(store_folder), "span": [first, last],
     }  # fmt: skip
     seconds = 600 + (last - first + 1) * facts.width * facts.height / 1e5
-    return str(run_guarded("kalyptra.core.recovering:recover_here", work, Limits(seconds, 16 << 30, 1 << 30),
+    return str(run_guarded("kalyptra.core.following.plates:recover_here", work, Limits(seconds, 16 << 30, 1 << 30),
                            lambda told: on_patch(told["done"], PlatePatch(*told["patch"]) if told["patch"] else None),
                            go_on))  # fmt: skip
 

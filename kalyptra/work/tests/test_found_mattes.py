@@ -41,7 +41,7 @@ def corner(by: int = 0) -> np.ndarray[Any, Any]:
     return out
 
 
-class Found(JobCase):
+class FoundMattes(JobCase):
     """The clip is ten cards; the subject is their coloured corner."""
 
     def found(self) -> Shot:

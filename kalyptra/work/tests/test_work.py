@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from procrastinate.job_context import AbortReason
 
 from kalyptra.core import Curve, Footage, Motion, OnLoss, Outline, Setup, drawn_outline, read_setup
@@ -118,24 +116,6 @@ class Following(JobCase):
         self.run_job(tasks.run_follow, follow_id=follow.pk)
         subject = Shot.objects.get(pk=shot.pk).setup.subjects[0]
         self.assertEqual((subject.name, len(subject.matte.outlines[0].steps)), ("Bright cards", 9))
-
-    def test_taken_up_again_it_goes_on_and_does_not_start_over(self) -> None:
-        shot = self.outlined()
-        row = self.order(shot)
-        told: list[int] = []
-
-        def until(last: int) -> Task:
-            def note(done: int, newest: dict[str, Any] | None) -> bool:
-                told.append(done)
-                return done < last
-
-            return Task(row, Findings(row), note, lambda: True)
-
-        cut_short = until(4)
-        self.assertIsNone(order_of(row).run(cut_short))
-        cut_short.found.keep()
-        self.assertEqual(order_of(row).run(until(99)), "")
-        self.assertEqual(told, list(range(1, 10)))
 
     def test_cancelled_it_keeps_what_it_found(self) -> None:
         shot = self.outlined()

@@ -1,0 +1,96 @@
+"""Work over frames that was cut short goes on where it was: no frame is done twice, none is left out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from kalyptra.core import Curve, Motion, drawn_outline, read_setup
+from kalyptra.library import revisions, store
+from kalyptra.library.models import Shot
+from kalyptra.work import orders
+from kalyptra.work.findings import Findings
+from kalyptra.work.kinds import FindFeet, FindPeople, FollowMattes, FollowOutlines, RecoverPlate, Task, order_of
+from kalyptra.work.kinds.order import Order
+from kalyptra.work.models import Follow
+from kalyptra.work.tests.case import JobCase
+
+CORNERS = ((12, 10), (60, 10), (60, 60), (12, 60))
+
+
+class TakenUp(JobCase):
+    """The clip is ten cards; the subject is their coloured corner, standing on a ground."""
+
+    def with_subject(self, matte: dict[str, Any], **more: Any) -> Shot:
+        shot = self.ready()
+        ground = {"kind": "ground", "id": "quay", "horizon": {"keys": [{"frame": 0, "value": 10}]}}
+        document = shot.setup.model_dump(mode="json")
+        document["distance"]["sources"].append(ground)
+        subject = {"id": "cards", "name": "Cards", "matte": matte,
+                   "distance": {"keys": [{"frame": 0, "value": 2}]}, **more}  # fmt: skip
+        setup = read_setup(document | {"subjects": [subject]})
+        return revisions.save(shot.pk, shot.head, setup, self.editor)
+
+    def outlined(self) -> Shot:
+        points = [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(CORNERS)]
+        outline = drawn_outline("line1", 0, Curve.model_validate({"points": points}), motion=Motion.POSITION)
+        return self.with_subject({"kind": "outline", "outlines": [outline.model_dump(mode="json")]})
+
+    def found(self, frames: range = range(1)) -> Shot:
+        corner = np.zeros((90, 160), np.uint8)
+        corner[:22, :40] = 255
+        name = store.local().keep(corner)
+        keys = [{"frame": frame, "matte": name} for frame in frames]
+        return self.with_subject({"kind": "found", "keys": keys}, standing={"on": "quay"})
+
+    def done(self, row: Follow, stops: list[int]) -> tuple[list[int], list[Any]]:
+        """Run it, cut short after each of these numbers of frames: what was told, and what was found in the end."""
+        told: list[int] = []
+        for stop in [*stops, 10**6]:
+            findings = Findings(row)
+
+            def note(count: int, newest: dict[str, Any] | None, stop: int = stop) -> bool:
+                told.append(count)
+                return count < stop
+
+            task = Task(row, findings, note, lambda stop=stop: not told or told[-1] < stop)  # type: ignore[misc]
+            try:
+                order_of(row).run(task)
+            except Exception as error:
+                if getattr(error, "kind", "") != "cancelled":  # what is computed in a guarded process ends so
+                    raise
+            findings.keep()
+        return told, [list(value) for name in findings.names or ["all"] for value in findings.of(name)]
+
+    def check(self, shot: Shot, order: Order, frames: list[int], same: int = 9) -> None:
+        """`same`: so many values of each finding are as without a break."""
+        row = orders.order_work(shot, order, self.editor)
+        _, whole = self.done(row, [])
+        Findings(row).forget()
+        told, parts = self.done(row, [3, 6])
+        self.assertEqual([value[:same] for value in parts], [value[:same] for value in whole])
+        self.assertEqual([value[0] for value in parts], frames)
+        self.assertEqual(told, sorted(set(told)), "a frame was done twice")
+
+    def test_following_outlines(self) -> None:
+        order = FollowOutlines(subject="cards", outlines=("line1",), start=0, end=9)
+        row = orders.order_work(self.outlined(), order, self.editor)
+        told, _ = self.done(row, [4])
+        self.assertEqual(told, list(range(1, 10)))
+        self.assertEqual([step["frame"] for step in Findings(row).of("line1")], list(range(1, 10)))
+
+    def test_following_a_matte(self) -> None:
+        # How sure it is goes by what it has seen since it began.
+        self.check(self.found(), FollowMattes(subject="cards", start=0, end=9), list(range(1, 10)), same=2)
+
+    def test_finding_people_ahead_and_back_from_where_one_is_pointed_at(self) -> None:
+        spot = {"frame": 4, "x": 20, "y": 10}
+        order = FindPeople.model_validate({"subject": "cards", "start": 0, "end": 9, "spot": spot})
+        self.check(self.found(), order, [4, 5, 6, 7, 8, 9, 3, 2, 1, 0])
+
+    def test_recovering_a_plate(self) -> None:
+        self.check(self.found(range(10)), RecoverPlate(start=0, end=9), list(range(10)))
+
+    def test_looking_for_feet(self) -> None:
+        self.check(self.found(range(10)), FindFeet(subject="cards", start=0, end=9), list(range(10)))
