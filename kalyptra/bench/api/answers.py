@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from django.core.exceptions import ObjectDoesNotExist
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
@@ -78,5 +79,6 @@ ANSWERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     FrameUnreadable: said(404, lambda error: f"{error}."),
     AuthenticationError: lambda request, error: answer(request, 401),
     Http404: lambda request, error: answer(request, 404),
+    ObjectDoesNotExist: lambda request, error: answer(request, 404),  # deleted while it was worked on
     HttpError: lambda request, error: answer(request, error.status_code),
 }

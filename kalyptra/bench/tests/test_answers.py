@@ -85,9 +85,9 @@ class Answers(JobCase):
                 about = (
                     self.project.pk
                     if str(inner.pattern).startswith("projects")
-                    else self.inner.media_id
+                    else self.mine.media_id
                     if str(inner.pattern).startswith("media")
-                    else self.inner.pk
+                    else self.mine.pk
                 )
                 for method in ("get", "post"):
                     answer = getattr(self.client, method)("/" + str(inner.pattern).replace("<int:pk>", str(about)))

@@ -11,7 +11,7 @@ from hypothesis import Phase, assume, find, given, settings
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
-from kalyptra.core.edit import ByHand, Clip, Command, Refused, apply, words_of
+from kalyptra.core.edit import ByHand, ClipExtent, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import TakeFeet, TakeMattes, TakeSteps
 from kalyptra.core.edit.values import Reorder
 from kalyptra.core.setup.document.setup import Setup
@@ -19,7 +19,7 @@ from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.setup.resolve.look import numbers_at
 from kalyptra.core.setup.resolve.outline import placed_at
 
-CLIP = Clip(960, 540, 300)
+CLIP = ClipExtent(960, 540, 300)
 ANY: TypeAdapter[Command] = TypeAdapter(ByHand)
 KINDS: tuple[type[Command], ...] = get_args(get_args(ByHand)[0])
 

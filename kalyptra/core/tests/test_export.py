@@ -16,8 +16,8 @@ from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.probe import probe
 from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.export import RenderJob, render_to_file
-from kalyptra.core.frame import View
 from kalyptra.core.identity import look_identity
+from kalyptra.core.proof.views import View
 from kalyptra.core.setup.document.distance import backdrop_at
 from kalyptra.core.setup.document.focus import Focus, FocusCurve, FocusKey
 from kalyptra.core.setup.document.setup import Footage, Setup

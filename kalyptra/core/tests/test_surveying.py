@@ -13,7 +13,8 @@ from kalyptra.core.clip.reader import HeldPicture, Picture
 from kalyptra.core.compose import Sources
 from kalyptra.core.distance.imported import as_stored
 from kalyptra.core.edit.recipes import Recipe, with_recipe
-from kalyptra.core.frame import View, render_frame
+from kalyptra.core.frame import render_frame
+from kalyptra.core.proof.views import View
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.setup.geometry.shapes import ellipse

@@ -96,7 +96,7 @@ class Start(TestCase):
             self.assertEqual(len(ran), 1)
             commands.compile_loops({"NUMBA_CACHE_DIR": "elsewhere"})
             self.assertEqual(len(ran), 2)
-        with mock.patch.object(commands.subprocess, "run", lambda *_, **__: mock.Mock(returncode=1)), self.assertRaisesRegex(commands.Stop, "could not be compiled"):  # fmt: skip
+        with mock.patch.object(commands.subprocess, "run", lambda *_, **__: mock.Mock(returncode=1)), self.assertRaisesRegex(commands.CannotGoOn, "could not be compiled"):  # fmt: skip
             commands.compile_loops(env)
         self.assertIn("elsewhere", (self.folder / "compiled-from").read_text())
 

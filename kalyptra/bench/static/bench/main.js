@@ -19,6 +19,7 @@ import { renders } from "./renders.js";
 import { row } from "./row.js";
 import { sheets } from "./sheets.js";
 import { createSurvey } from "./survey.js";
+import { typed } from "./typed.js";
 import { createViewer, viewerParts } from "./viewer.js";
 import { createUnits } from "./words.js";
 
@@ -54,5 +55,6 @@ document.addEventListener("alpine:init", () => {
     chart,
     renders,
   };
+  Alpine.directive("typed", typed);
   for (const [name, part] of Object.entries(parts)) Alpine.data(name, part);
 });

@@ -33,7 +33,7 @@ class FirstShot(BrowserCase):
         self.revision_shown(1)
         return Shot.objects.get(project__title="Night ferries")
 
-    def test_from_footage_to_a_rendered_file(self) -> None:
+    def test_a_subject_is_put_down_dragged_keyed_and_typed(self) -> None:
         shot = self.bring("kettle.mp4")
         page = self.page
 
@@ -72,14 +72,18 @@ class FirstShot(BrowserCase):
         self.assertGreater(self.pixel(x / 480, y / 270)[0], 240)
         self.assertLess(self.pixel(0.02, 0.02)[0], 8)
 
+    def test_the_lens_is_set_undone_and_played(self) -> None:
+        self.bring("kettle.mp4")
+        page = self.page
+
         # The lens: what the other way to say it would be is shown, and follows.
         page.get_by_role("button", name="Result").click()
         page.get_by_role("button", name="Lens").click()
         page.get_by_role("button", name="Softness").click()
-        self.revision_shown(head + 3)
+        self.revision_shown(2)
         page.get_by_label("Backdrop softness").first.fill("12")
         page.get_by_label("Backdrop softness").first.press("Enter")
-        self.revision_shown(head + 4)
+        self.revision_shown(3)
         page.get_by_text("That is f/").wait_for()
         page.get_by_role("cell", name="Hyperfocal distance").wait_for()
 
@@ -87,14 +91,14 @@ class FirstShot(BrowserCase):
         page.keyboard.press("Escape")
         page.locator("body").click(position={"x": 5, "y": 700})
         page.keyboard.press("Control+z")
-        self.revision_shown(head + 3)
+        self.revision_shown(2)
         page.keyboard.press("Control+Shift+z")
-        self.revision_shown(head + 4)
+        self.revision_shown(3)
 
         # Playing goes through frames that are the ones they say, and source shows the clip as it came.
         page.keyboard.press("Home")
         page.keyboard.press("s")
-        self.revision_shown(head + 4, "source")
+        self.revision_shown(3, "source")
         page.keyboard.press(" ")
         page.locator("canvas[data-shown$='|12'], canvas[data-shown$='|13'], canvas[data-shown$='|14']").wait_for()
         for _ in range(8):
@@ -102,7 +106,9 @@ class FirstShot(BrowserCase):
             self.assertGreater(row[frame * 7 % 470 + 5], 200, frame)
         page.keyboard.press(" ")
 
-        # Render a range of it, and take it away.
+    def test_from_footage_to_a_rendered_file(self) -> None:
+        self.bring("kettle.mp4")
+        page = self.page
         page.get_by_role("button", name="Render").last.click()
         page.get_by_role("button", name="Render this shot").click()
         with page.expect_download(timeout=90_000) as download:
@@ -153,3 +159,21 @@ class FirstShot(BrowserCase):
         field.press("Enter")
         page.get_by_text("less than or equal to 100000. Nothing was changed.").wait_for()
         self.assertEqual((Shot.objects.get(title="Parcel runner").head, field.input_value()), (2, "500"))
+
+    def test_what_is_being_typed_stays_when_the_shot_is_changed_elsewhere_meanwhile(self) -> None:
+        page = self.page
+        page.get_by_role("link", name="Parcel runner").click()
+        self.revision_shown(1)
+        shot = Shot.objects.get(title="Parcel runner")
+        page.get_by_role("button", name="Lens").click()
+        field = page.get_by_label("Focal length", exact=True).first
+        field.fill("8")
+        lens = shot.setup.lens.model_copy(update={"focal_length_mm": 70.0})
+        revisions.save(shot.pk, 1, shot.setup.model_copy(update={"lens": lens}), shot.project.owner)
+        page.evaluate("Alpine.store('shot').refresh()")
+        self.revision_shown(2)
+        field.press_sequentially("5")
+        self.assertEqual(field.input_value(), "85")
+        field.press("Enter")
+        self.revision_shown(3)
+        self.assertEqual(Shot.objects.get(pk=shot.pk).setup.lens.focal_length_mm, 85)
