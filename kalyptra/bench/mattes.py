@@ -9,8 +9,6 @@ from kalyptra.bench.pictures import borrowed
 from kalyptra.core import (
     Curve,
     FoundMatte,
-    How,
-    ImportedMatte,
     Refine,
     Setup,
     Stroke,
@@ -27,10 +25,8 @@ from kalyptra.library.models import Media
 
 WORKING = 960
 """Px on the long side of the picture that marks are looked at in."""
-LETTERS = {How.FOLLOWED: "f", How.PREDICTED: "p", How.PERSON: "s", How.NOBODY: "n"}
 MOST_MARKS = 400
 """On one frame."""
-HAND, NOTHING = "h", "-"
 
 
 class BadMarks(ValueError):
@@ -86,19 +82,3 @@ def _kept(matte: Any) -> str:
     name = store.local().keep(codes_of(matte))
     store.share([name])
     return name
-
-
-def trust_of_mattes(setup: Setup) -> dict[str, list[Any]]:
-    """How far found mattes can be trusted, by subject and frame of the range: how each came about, confidence in %."""
-    first, last = setup.footage.first, setup.footage.last
-    out: dict[str, list[Any]] = {}
-    for subject in setup.subjects:
-        matte = subject.matte
-        if isinstance(matte, FoundMatte):
-            at = {frame.frame: [LETTERS[frame.how], round(frame.sure * 100)] for frame in matte.frames}
-            at |= {key.frame: [HAND, 100] for key in matte.keys}
-            out[subject.id] = [at.get(frame, [NOTHING, 0]) for frame in range(first, last + 1)]
-        elif isinstance(matte, ImportedMatte):
-            names = (matte.at(frame) for frame in range(first, last + 1))
-            out[subject.id] = [["b", 100] if name else [NOTHING, 0] for name in names]
-    return out

@@ -17,7 +17,6 @@ from kalyptra.core import (
     outlines_of,
     placed_at,
     placed_points,
-    trust,
     write_svg,
 )
 
@@ -32,21 +31,6 @@ def outlines_at(setup: Setup, frame: int) -> dict[str, Any]:
     """By subject and outline: points in px of the source."""
     return {
         subject.id: {outline.id: {"points": placed_points(outline, frame)} for outline in outlines_of(subject.matte)}
-        for subject in setup.subjects
-    }
-
-
-def trust_of(setup: Setup) -> dict[str, Any]:
-    """How far followed outlines can be trusted, frame by frame of the range: how it came about, and confidence in %."""
-    first, last = setup.footage.first, setup.footage.last
-    return {
-        subject.id: {
-            outline.id: [
-                [trusted.kind.value[0], round(trusted.confidence * 100)] for trusted in trust(outline, first, last)
-            ]
-            for outline in outlines_of(subject.matte)
-            if outline.steps
-        }
         for subject in setup.subjects
     }
 

@@ -63,7 +63,16 @@ from kalyptra.core.reading import focus_notes, iris_outline, marks_at, read_fram
 from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
 from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.document.outline import Joins, Motion, Outline
-from kalyptra.core.setup.document.setup import VERSION, Footage, PlateSource, Refine, Setup, Subject, outlines_of
+from kalyptra.core.setup.document.setup import (
+    VERSION,
+    AnyMatte,
+    Footage,
+    PlateSource,
+    Refine,
+    Setup,
+    Subject,
+    outlines_of,
+)
 from kalyptra.core.setup.document.stored import FoundMatte, How, ImportedMatte, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.files.read import SetupError, folded, read_setup
 from kalyptra.core.setup.files.svg import DrawnOutline, NotOutlines, read_svg, write_svg
@@ -83,6 +92,7 @@ __all__ = [
     "PICTURE",
     "RECORD",
     "VERSION",
+    "AnyMatte",
     "ByHand",
     "Channel",
     "ClipExtent",

@@ -11,8 +11,7 @@ from ninja import Router
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import FrameNumber, Unsaved, check_range, open_shot
 from kalyptra.bench.distances import SurveyState, standing_of, surveyed, ways_of
-from kalyptra.bench.mattes import trust_of_mattes
-from kalyptra.bench.outlines import trust_of
+from kalyptra.bench.health import health_of
 from kalyptra.core import Setup, focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.library import revisions
 
@@ -47,7 +46,7 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
         "first": first,
         "step": step,
         "iris": iris_outline(setup),
-        **(about_mattes(setup) if asked.mattes else {}),
+        **(about_mattes(setup, range(first, last + 1, step)) if asked.mattes else {}),
         "speeds": speeds(read, rate),
         "notes": [asdict(note) for note in focus_notes(setup, read, size, rate)],
         "marks": {
@@ -79,5 +78,5 @@ def subjects_ways(request: HttpRequest, shot_id: int, revision: int, response: H
     return {"ways": ways_of(shot.media, setup)}
 
 
-def about_mattes(setup: Setup) -> dict[str, Any]:
-    return {"standing": standing_of(setup), "trust": trust_of(setup), "mattes": trust_of_mattes(setup)}
+def about_mattes(setup: Setup, shown: range) -> dict[str, Any]:
+    return {"standing": standing_of(setup), "health": health_of(setup, shown)}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import statistics
 import tempfile
 import time
@@ -110,10 +111,10 @@ def _dragged() -> Iterator[Figure]:
                 yield Figure(f"a drag of {title}, pictures", _drag(page, what), "a s", 12, True)
                 yield Figure(f"a drag of {title}, bytes of a draft", max(sent, default=0) / 1000, "kB")
             browser.close()
-            yield from _asked(client, client.shots()["Parcel runner"])
+            yield from _asked(instance, client, client.shots()["Parcel runner"])
 
 
-def _asked(client: Client, shot: int) -> Iterator[Figure]:
+def _asked(instance: Instance, client: Client, shot: int) -> Iterator[Figure]:
     """What an answer takes, over HTTP and with the database: of a look at work under way, and of a change."""
     state = client.state(shot)
     subject = state["setup"]["subjects"][0]
@@ -124,7 +125,9 @@ def _asked(client: Client, shot: int) -> Iterator[Figure]:
         time.sleep(0.2)
     nothing = _taken(lambda _: client.get("/sign-in/"))
     yield Figure("an answer of the page before signing in, beside", nothing, "ms")
-    yield Figure("an answer to a look at following", _taken(lambda _: client.get(f"/api/follows/{work['id']}")), "ms")
+    url = f"/api/follows/{work['id']}"
+    yield Figure("an answer to a look at following", _taken(lambda _: client.get(url)), "ms")
+    yield Figure("server CPU of a look at following", _server_cpu(instance, lambda: client.get(url)), "ms", 5)
 
     def change(i: int) -> None:
         put = {"do": "put", "path": f"subjects.{subject['id']}.refine.feather_in", "value": 1 + i % 40}
@@ -143,6 +146,23 @@ def _taken(ask: Callable[[int], Any], count: int = 60) -> float:
         ask(i)
         took.append(1000 * (time.perf_counter() - started))
     return statistics.median(took)
+
+
+def _server_cpu(instance: Instance, ask: Callable[[], Any], count: int = 300) -> float:
+    """CPU of the web processes for one answer, ms."""
+
+    def taken() -> float:
+        ticks = 0
+        for process in instance.processes():
+            if "gunicorn" in process.command:
+                parts = Path(f"/proc/{process.pid}/stat").read_text().rsplit(")", 1)[1].split()
+                ticks += int(parts[11]) + int(parts[12])
+        return ticks / os.sysconf("SC_CLK_TCK")
+
+    before = taken()
+    for _ in range(count):
+        ask()
+    return (taken() - before) / count * 1000
 
 
 def _drag(page: Any, what: str) -> float:

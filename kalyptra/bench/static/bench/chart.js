@@ -3,7 +3,7 @@
 import { bare } from "./document.js";
 import { curve, FOCUS, focusAt, keysOf, keyValue, markAt, moving, pullsOf, putting } from "./curve.js";
 import { dragged } from "./drag.js";
-import { needsLook, trustOf } from "./following.js";
+import { healthOf } from "./following.js";
 import { handFrames } from "./lines.js";
 import { foundMatte } from "./found.js";
 import { svg } from "./svg.js";
@@ -310,7 +310,7 @@ export const chart = () => ({
     parts.push(svg("rect", { class: "waiting", x: x(first), width: Math.max(1, x(last) - x(first)), ...bar }));
     for (const [a, b] of viewer().ready)
       if (b >= time.first && a <= time.last) parts.push(svg("rect", { class: "ready", x: x(a), width: Math.max(2, x(b) - x(a)), ...bar }));
-    parts.push(...this.strip(height - STRIP.up, first, time));
+    parts.push(...this.strip(height - STRIP.up, time));
     if (first > time.first) parts.push(svg("rect", { class: "outside", x: LEFT, y: TOP, width: x(first) - LEFT, height: this.bottom - TOP }));
     if (last < time.last) parts.push(svg("rect", { class: "outside", x: x(last), y: TOP, width: width - RIGHT - x(last), height: this.bottom - TOP }));
     if (first >= time.first) parts.push(svg("rect", { class: "range-end", "data-end": "first", x: x(first) - 3, y: height - 24, width: 4, height: 14 }));
@@ -319,24 +319,26 @@ export const chart = () => ({
   },
 
   // How far the chosen outline can be trusted: high where it can, hatched where a frame needs a look, and its keys.
-  strip(top, first, time) {
+  strip(top, time) {
     const outline = shot().outline();
     const matte = foundMatte();
-    if (!outline && !shot().reading?.mattes?.[shot().chosen]) return [];
+    const health = healthOf(shot().chosen, outline?.id);
+    if (!outline && !health) return [];
     const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, outline ? "outline" : "matte")];
     const { height } = STRIP;
-    const wide = Math.max(1.2, time.each);
+    const { first, step } = shot().reading ?? { first: 0, step: 1 };
+    const wide = Math.max(1.2, time.each * step);
     const seen = (x) => x > LEFT - 6 && x < this.size.width - RIGHT + 6;
     let good = "";
     let bad = "";
     let unseen = "";
-    trustOf(shot().chosen, outline?.id).forEach(([kind, sure], i) => {
+    (health?.frames ?? []).forEach(([kind, sure, look], i) => {
       if ((outline && kind === "b") || kind === "-" || kind === "n") return;
-      const x = time.x(first + i) - wide / 2;
+      const x = time.x(first + i * step) - time.each / 2;
       if (!seen(x)) return;
       const high = Math.max(1.5, (sure / 100) * height);
       const bar = `M${x.toFixed(1)} ${(top + height).toFixed(1)}v${(-high).toFixed(1)}h${wide.toFixed(1)}v${high.toFixed(1)}z`;
-      if (needsLook([kind, sure])) bad += bar + `M${x.toFixed(1)} ${top}h${wide.toFixed(1)}v3h${(-wide).toFixed(1)}z`;
+      if (look) bad += bar + `M${x.toFixed(1)} ${top}h${wide.toFixed(1)}v3h${(-wide).toFixed(1)}z`;
       else good += bar;
       if (kind === "p") unseen += `M${x.toFixed(1)} ${top + 6}h${(wide * 0.6).toFixed(1)}v2h${(-wide * 0.6).toFixed(1)}z`;
     });

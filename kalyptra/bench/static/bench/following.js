@@ -9,17 +9,11 @@ import { toast } from "./toasts.js";
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const EVERY = 250; // ms between two looks at how far it is
-const SURE = 50; // per cent; below it a frame needs a look
 
 export const work = () => window.Alpine.store("work");
 
-export function trustOf(subject, line) {
-  const { reading } = shot();
-  return bare(reading?.mattes?.[subject] ?? reading?.trust?.[subject]?.[line] ?? []);
-}
-
-// A frame without a matte is not followed yet, which the strip shows by being empty.
-export const needsLook = ([kind, sure]) => !["h", "-", "n"].includes(kind) && sure < SURE;
+// How far a matte can be trusted over time: of the stretch that the numbers are of, and where to look in the whole shot.
+export const healthOf = (subject, line) => bare(shot().reading?.health?.[subject]?.[line ?? ""] ?? null);
 
 export function createWork() {
   return {
@@ -90,13 +84,11 @@ export function createWork() {
     },
     // The next frame after this one that needs a look, going round.
     next() {
-      const found = trustOf(shot().chosen, shot().line);
-      const { first } = shot().setup.footage;
-      for (let i = 1; i <= found.length; i++) {
-        const frame = first + ((viewer().frame - first + i) % found.length);
-        if (needsLook(found[frame - first])) return frame;
-      }
-      return null;
+      const looks = healthOf(shot().chosen, shot().line)?.looks ?? [];
+      const after = viewer().frame + 1;
+      const ahead = looks.find(([, last]) => last >= after);
+      if (ahead) return Math.max(ahead[0], after);
+      return looks.length ? looks[0][0] : null;
     },
     look() {
       const frame = this.next();
@@ -182,13 +174,14 @@ export const followParts = {
       work().look();
     },
     get lookWords() {
-      const found = trustOf(shot().chosen, shot().line);
-      const count = found.filter(needsLook).length;
-      if (found.every(([kind]) => kind === "-" || kind === "h")) return "Not followed yet.";
+      const health = healthOf(shot().chosen, shot().line);
+      if (!health?.followed) return "Not followed yet.";
+      const count = health.looks.reduce((sum, [first, last]) => sum + last - first + 1, 0);
       return count === 0 ? "No frame needs a look." : `${count} ${count === 1 ? "frame needs" : "frames need"} a look.`;
     },
     get nowWords() {
-      const at = trustOf(shot().chosen, shot().line)[viewer().frame - shot().setup.footage.first];
+      const { first, step } = shot().reading ?? { first: 0, step: 1 };
+      const at = healthOf(shot().chosen, shot().line)?.frames[Math.floor((viewer().frame - first) / step)];
       if (!at) return "";
       const matte = foundMatte() || shot().subject()?.matte.kind === "imported";
       const kind = matte ? howWords(at[0]) : { h: "made by hand", f: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];

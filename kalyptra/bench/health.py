@@ -1,0 +1,95 @@
+"""How far mattes can be trusted over time: of the stretch that the page shows, and where in the whole range to look."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import groupby
+from typing import NamedTuple
+
+from ninja import Schema
+
+from kalyptra.core import (
+    NEEDS_A_LOOK,
+    AnyMatte,
+    FoundMatte,
+    How,
+    ImportedMatte,
+    Setup,
+    TrustKind,
+    outlines_of,
+    trust,
+)
+
+LETTERS = {How.FOLLOWED: "f", How.PREDICTED: "p", How.PERSON: "s", How.NOBODY: "n"}
+HAND, BETWEEN, NOTHING = "h", "b", "-"
+TOLD = {*LETTERS.values(), BETWEEN} - {"n"}
+"""Letters of frames whose confidence says something."""
+
+
+class Frame(NamedTuple):
+    """How a frame's matte came about, as a letter; its confidence in per cent; and whether it needs a look."""
+
+    kind: str
+    sure: int
+    look: bool
+
+
+class Health(Schema):
+    """A matte over time.
+
+    Attributes:
+        frames: of the stretch that was asked for, every n-th; each stands for the worst of those around it.
+        looks: first and last frame of each stretch of the whole range that needs a look.
+        followed: whether anything of it was found over frames.
+    """
+
+    frames: list[Frame]
+    looks: list[tuple[int, int]]
+    followed: bool
+
+
+def health_of(setup: Setup, shown: range) -> dict[str, dict[str, Health]]:
+    """By subject and outline; a matte that is a picture a frame goes by an empty name."""
+    first, last = setup.footage.first, setup.footage.last
+    out: dict[str, dict[str, Health]] = {}
+    for subject in setup.subjects:
+        over = {"": _of_matte(subject.matte, first, last)} if not outlines_of(subject.matte) else {}
+        for outline in outlines_of(subject.matte):
+            if outline.steps:
+                known = trust(outline, first, last)
+                over[outline.id] = [_frame(_letter(at.kind), at.confidence) for at in known]
+        out[subject.id] = {name: _health(frames, first, shown) for name, frames in over.items()}
+    return out
+
+
+def _health(frames: Sequence[Frame], first: int, shown: range) -> Health:
+    worst = [
+        min(frames[at - first : at - first + shown.step], key=lambda frame: (not frame.look, frame.sure))
+        for at in shown
+    ]
+    looks, at = list[tuple[int, int]](), first
+    for look, run in groupby(frames, key=lambda frame: frame.look):
+        end = at + sum(1 for _ in run)
+        if look:
+            looks.append((at, end - 1))
+        at = end
+    return Health(frames=worst, looks=looks, followed=any(frame.kind not in (HAND, NOTHING) for frame in frames))
+
+
+def _of_matte(matte: AnyMatte, first: int, last: int) -> list[Frame]:
+    frames = range(first, last + 1)
+    if isinstance(matte, FoundMatte):
+        at = {found.frame: _frame(LETTERS[found.how], found.sure) for found in matte.frames}
+        at |= {key.frame: _frame(HAND, 1) for key in matte.keys}
+        return [at.get(frame, _frame(NOTHING, 0)) for frame in frames]
+    if isinstance(matte, ImportedMatte):
+        return [_frame(BETWEEN, 1) if matte.at(frame) else _frame(NOTHING, 0) for frame in frames]
+    return []
+
+
+def _letter(kind: TrustKind) -> str:
+    return kind.value[0]
+
+
+def _frame(kind: str, sure: float) -> Frame:
+    return Frame(kind, round(sure * 100), kind in TOLD and sure < NEEDS_A_LOOK)
