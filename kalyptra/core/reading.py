@@ -17,6 +17,7 @@ from kalyptra.core.proof.pulls import PullMoment, pull_notes
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.geometry.planes import Camera
 from kalyptra.core.setup.resolve.look import FARTHEST, ends_of, mark_of, named_by_sources, numbers_at
+from kalyptra.core.setup.resolve.source import ShapeAt
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,8 @@ class Reading:
 
     lens: LensReading
     subjects: dict[str, SubjectReading]
+    sources: tuple[tuple[float, float | None], ...]
+    """Nearest and farthest metres that each source names; None is infinitely far."""
 
 
 def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
@@ -77,7 +80,13 @@ def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
             farthest=1 / least if least > FARTHEST else None,
         ),
         subjects={name: SubjectReading(distance=away, blur=disc(away)) for name, away in look.away.items()},
+        sources=tuple(_span_of(source.shape, size) for source in look.sources),
     )
+
+
+def _span_of(shape: ShapeAt, size: tuple[int, int]) -> tuple[float, float | None]:
+    least, most = ends_of(shape, Camera(*size, 1.0))
+    return 1 / max(most, 1e-5), 1 / least if least > FARTHEST else None
 
 
 def speeds(read: Sequence[Reading], rate: float) -> list[float]:
@@ -87,7 +96,7 @@ def speeds(read: Sequence[Reading], rate: float) -> list[float]:
     ]
 
 
-def focus_notes(setup: Setup, read: Sequence[Reading], size: tuple[int, int], rate: float) -> list[Note]:
+def focus_notes(setup: Setup, read: Sequence[Reading], rate: float) -> list[Note]:
     """What is likely amiss with the focus curve over the frames that were read."""
     depth = {subject.id: subject.depth / 2 for subject in setup.subjects}
     focal = setup.lens.focal_length_mm / 1000
@@ -97,9 +106,7 @@ def focus_notes(setup: Setup, read: Sequence[Reading], size: tuple[int, int], ra
             (max(0.01, subject.distance - depth[name]), subject.distance + depth[name])
             for name, subject in numbers.subjects.items()
         ]
-        for source in numbers_at(setup, numbers.lens.frame, size).sources:
-            least, most = ends_of(source.shape, Camera(*size, 1.0))
-            things.append((1 / max(most, 1e-5), 1 / least if least > FARTHEST else None))
+        things += numbers.sources
         lens = numbers.lens
         moments.append(
             PullMoment(lens.frame, lens.focus, lens.near, lens.far, tuple(things), enlargement(focal, lens.focus))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -42,19 +41,17 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
     step = max(1, -(-(last - first + 1) // MOST_READINGS))
     size = (shot.media.facts.width, shot.media.facts.height)
     read = [read_frame(setup, frame, size) for frame in range(first, last + 1, step)]
+    marks = [marks_at(setup, numbers.lens.frame, size) for numbers in read]
     return {
         "first": first,
         "step": step,
         "iris": iris_outline(setup),
         **(about_mattes(setup, range(first, last + 1, step)) if asked.mattes else {}),
         "speeds": speeds(read, rate),
-        "notes": [asdict(note) for note in focus_notes(setup, read, size, rate)],
-        "marks": {
-            mark.id: [marks_at(setup, numbers.lens.frame, size)[mark.id] for numbers in read]
-            for mark in setup.focus.marks
-        },
-        "lens": [asdict(numbers.lens) for numbers in read],
-        "subjects": {name: [asdict(numbers.subjects[name]) for numbers in read] for name in read[0].subjects},
+        "notes": [vars(note) for note in focus_notes(setup, read, rate)],
+        "marks": {mark.id: [at[mark.id] for at in marks] for mark in setup.focus.marks},
+        "lens": [vars(numbers.lens) for numbers in read],
+        "subjects": {name: [vars(numbers.subjects[name]) for numbers in read] for name in read[0].subjects},
     }
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
-from kalyptra.core.lens.iris import Found, ends_of
+from kalyptra.core.lens.iris import Ends, ends_of
 from kalyptra.core.setup.document.setup import Iris
 
 WHOLE, HALVED = 10.0, 11.0
@@ -55,7 +55,7 @@ def spread_evenly(picture: Picture, radius: float, iris: Iris, scaling_blur: flo
 
 
 @lru_cache(maxsize=64)
-def _ends(iris: Iris, radius: float) -> Found:
+def _ends(iris: Iris, radius: float) -> Ends:
     return ends_of(iris, radius)
 
 

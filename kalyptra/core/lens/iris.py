@@ -88,34 +88,38 @@ def reach_of(iris: Iris, radius: float) -> int:
     return math.ceil(radius * float(np.abs(outline(iris)).max()) + 0.5) + 1
 
 
-@lru_cache(maxsize=24)
 def taps(iris: Iris, max_radius: int, stride: int) -> Taps:
     """Taps for every radius up to `max_radius` px.
 
     Args:
         stride: px from one row of the flat picture to the next.
     """
+    # The ends are kept, not their places: every window of a picture has a stride of its own.
+    start, rows, columns, weight = _ends_to(iris, max_radius)
     reach = reach_of(iris, max_radius)
-    start, offsets, weights = [0], [], []
+    return Taps(start, ((rows + reach) * stride + columns + reach) * 4, weight, reach)
+
+
+@lru_cache(maxsize=24)
+def _ends_to(
+    iris: Iris, max_radius: int
+) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32], NDArray[np.float32]]:
+    """Where the ends of each radius begin in the lists, and their rows, columns and weights, row by row."""
+    start, ends = [0], []
     for k in range(max_radius * STEPS_PER_PIXEL + 2):
         rows, columns, weight = ends_of(iris, k / STEPS_PER_PIXEL)
         order = np.argsort(rows, kind="stable")
-        offsets.append((((rows + reach) * stride + columns + reach) * 4)[order])
-        weights.append(weight[order])
+        ends.append((rows[order], columns[order], weight[order]))
         start.append(start[-1] + len(rows))
-    return Taps(
-        start=np.array(start, np.int64),
-        offset=np.concatenate(offsets).astype(np.int32),
-        weight=np.concatenate(weights).astype(np.float32),
-        reach=reach,
-    )
+    rows, columns, weight = (np.concatenate(part) for part in zip(*ends, strict=True))
+    return np.array(start, np.int64), rows.astype(np.int32), columns.astype(np.int32), weight.astype(np.float32)
 
 
-Found = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
+Ends = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
 """Rows, columns and weights of the ends of an iris, in px from its centre."""
 
 
-def ends_of(iris: Iris, radius: float) -> Found:
+def ends_of(iris: Iris, radius: float) -> Ends:
     """Where an iris of one radius begins and ends, row by row, and how much of a point begins or ends there."""
     if radius <= (EXACT_STRAIGHT if iris.blades else EXACT_ROUND):
         return _derivative(kernel(iris, radius))
@@ -124,7 +128,7 @@ def ends_of(iris: Iris, radius: float) -> Found:
     return rows, columns, weights
 
 
-def _derivative(shares: NDArray[np.float64]) -> Found:
+def _derivative(shares: NDArray[np.float64]) -> Ends:
     rows, columns = shares.shape
     change = np.zeros((rows, columns + 1))
     change[:, :-1] += shares
@@ -133,7 +137,7 @@ def _derivative(shares: NDArray[np.float64]) -> Found:
     return y - rows // 2, x - columns // 2, change[y, x]
 
 
-def _span_taps(iris: Iris, radius: float, light: float) -> Found:
+def _span_taps(iris: Iris, radius: float, light: float) -> Ends:
     """Two shared ends a row: the mean of the ends of the lines within it, weighed by how many there are."""
     left, right, _ = _spans(iris, radius)
     inside = right > left

@@ -359,10 +359,7 @@ class Standers(TestCase):
     @given(st.integers(0, 40), st.floats(0.5, 20), st.integers(0, 40))
     def test_what_is_said_by_hand_holds_and_fades_in_from_the_ground(self, at: int, said: float, frame: int) -> None:
         feet = tuple((n, 100.0, 400.0 + n) for n in range(0, 41))
-
-        def under(_: float, x: float, y: float) -> float:
-            return (y - 300) / 1000
-
+        under = [(y - 300) / 1000 for _, _, y in feet]
         hand = Keyed[float](
             keys=(Key[float](frame=at, value=said), Key[float](frame=at + 10, value=1000 / (100 + at + 10)))
         )

@@ -218,7 +218,7 @@ class Breathing(TestCase):
 class Notes(TestCase):
     def kinds(self, keys: list[dict[str, Any]], **more: Any) -> dict[str, Any]:
         setup = with_focus(keys, **more)
-        notes = focus_notes(setup, [read_frame(setup, frame, SIZE) for frame in range(61)], SIZE, 25.0)
+        notes = focus_notes(setup, [read_frame(setup, frame, SIZE) for frame in range(61)], 25.0)
         return {note.kind: note for note in notes}
 
     def test_what_is_amiss_is_told_with_its_frames(self) -> None:

@@ -1,5 +1,6 @@
 // The form controls of the design system, tied to a place in the setup.
 import { bare, fullPath, keyIndex, setting } from "./document.js";
+import { dragged } from "./drag.js";
 import { FOCUS, valueAt as valueAtFrame } from "./curve.js";
 import { keyedAt } from "./keys.js";
 import { keysPath, read } from "./preview.js";
@@ -116,27 +117,18 @@ export const fields = {
       const [least, most] = [Math.min(this.low, this.value), Math.max(this.high, this.value)];
       const plain = this.scale === SCALES.even;
       const label = event.currentTarget;
-      let moved = false;
       const move = (at) => {
         const away = at.clientX - start.x;
-        if (!moved && Math.abs(away) < 3) return;
-        moved = true;
-        label.setPointerCapture(event.pointerId);
         const unit = plain ? Math.min(span / PIXELS_A_RANGE, this.step) : span / PIXELS_A_RANGE;
         const value = Math.min(most, Math.max(least, this.scale.from(start.at + away * unit)));
         this.held = Number(value.toFixed(this.digits));
         shot().draft(putting(this.path, this.held));
       };
-      const end = () => {
-        label.removeEventListener("pointermove", move);
-        if (moved) {
-          shot().commit();
-          label.addEventListener("click", (click) => click.preventDefault(), { once: true });
-        }
-      };
-      label.addEventListener("pointermove", move);
-      label.addEventListener("pointerup", end, { once: true });
-      label.addEventListener("pointercancel", end, { once: true });
+      dragged(label, event, move, (moved) => {
+        if (!moved) return;
+        shot().commit();
+        label.addEventListener("click", (click) => click.preventDefault(), { once: true });
+      });
     },
     get slid() {
       if (this.value === null) return 0;

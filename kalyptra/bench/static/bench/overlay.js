@@ -1,5 +1,6 @@
 // The outlines over the picture: drawn where the server says they lie at this frame, changed by handles and keys.
 import { bare } from "./document.js";
+import { dragged } from "./drag.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { brush } from "./marks.js";
 import { pen, ring } from "./pen.js";
@@ -163,20 +164,13 @@ export const overlay = () => ({
     return { x: (event.clientX - box.left) * scale, y: (event.clientY - box.top) * scale };
   },
   // Follow the pointer until it is let go.
-  track(event, move, end) {
-    this.$el.setPointerCapture(event.pointerId);
+  track(event, move, end, still = 0) {
     this.box = this.$el.getBoundingClientRect(); // the picture stays where it is meanwhile
-    const moved = (at) => move(this.place(at), at);
-    this.$el.addEventListener("pointermove", moved);
-    const stop = (at) => {
+    const stop = (moved) => {
       this.box = null;
-      this.$el.removeEventListener("pointermove", moved);
-      this.$el.removeEventListener("pointerup", stop);
-      this.$el.removeEventListener("pointercancel", stop);
-      end?.(at);
+      end?.(moved);
     };
-    this.$el.addEventListener("pointerup", stop);
-    this.$el.addEventListener("pointercancel", stop);
+    dragged(this.$el, event, (at) => move(this.place(at), at), stop, still);
   },
   choose(subject, line) {
     if (shot().chosen !== subject) {
@@ -214,7 +208,6 @@ export const overlay = () => ({
     }
     const outline = shot().line;
     const start = lines().points(outline);
-    let moved = false;
     let latest = null;
     const show = () => {
       if (!latest) return;
@@ -227,8 +220,6 @@ export const overlay = () => ({
     this.track(
       event,
       (to, at) => {
-        if (!moved && Math.hypot(at.clientX - event.clientX, at.clientY - event.clientY) < 2) return;
-        moved = true;
         const { points, change, words, at: spot } = this.changed(act, outline, start, from, to, at, Number(point));
         lines().hold(outline, points);
         // A pointer may speak more often than the screen shows.
@@ -236,13 +227,14 @@ export const overlay = () => ({
         if (!latest) requestAnimationFrame(show);
         latest = { change, words, spot, at };
       },
-      () => {
+      (moved) => {
         show();
         this.dragging = false;
         this.tag(null);
         this.loupe(null);
         if (moved) shot().commit();
       },
+      2,
     );
   },
   // What a gesture makes of an outline: its points, the change of the setup, and the words beside the pointer.

@@ -1,5 +1,6 @@
 // What the server says of a frame's distances: under the pointer, as lines, from above, and what is amiss.
 import { askJson } from "../design/scripts/server.js";
+import { bare } from "./bare.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -23,13 +24,19 @@ export function createSurvey() {
     waysOf: null,
     wanted: false,
     busy: false,
+    looked: [], // what of the setup the last look was at
 
     get wantedHere() {
       return STAGES.includes(shot().stage) || viewer().view === "distance";
     },
     begin() {
       window.Alpine.effect(() => {
-        void [shot().seen, viewer().frame, shot().stage, viewer().view];
+        const { seen, stage, drafting } = shot();
+        void [viewer().frame, stage, viewer().view];
+        // What is dragged does not always change distances; a look when it is let go is soon enough then.
+        const parts = [seen.distance, seen.subjects, seen.lens].map(bare);
+        if (drafting && parts.every((part, i) => part === bare(this.looked)[i])) return;
+        this.looked = parts;
         // Not within the effect: what looking reads and writes must not start it anew.
         if (this.wantedHere && !viewer().playing) queueMicrotask(() => this.look());
       });

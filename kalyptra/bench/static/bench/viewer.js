@@ -1,11 +1,12 @@
 // The picture: fetched frames, playing, and what is ready. It never shows a frame for another frame or another look.
+import { dragged } from "./drag.js";
 import { ask, Refusal } from "../design/scripts/server.js";
 import { toast } from "./toasts.js";
 import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
 const DRAG = 480; // in a drag in which one took longer than this:
-const SLOW = 115; // ms
+const SLOW = 80; // ms: twelve pictures a second
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays
@@ -66,6 +67,7 @@ export function createViewer() {
     draftWanted: false,
     draftBusy: false,
     draftSize: REST,
+    slow: 0, // pictures of this drag that took too long
     fetching: new Map(),
     started: { time: 0, frame: 0 },
 
@@ -134,6 +136,7 @@ export function createViewer() {
     },
 
     async show() {
+      if (!shot().drafting) [this.draftSize, this.slow] = [REST, 0]; // the next drag begins large
       this.note();
       this.showSecond();
       const frame = this.frame;
@@ -246,8 +249,6 @@ export function createViewer() {
       this.draftWanted = true;
       if (this.draftBusy) return;
       this.draftBusy = true;
-      this.draftSize = REST;
-      let slow = 0;
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
         const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize });
@@ -255,8 +256,8 @@ export function createViewer() {
         const started = performance.now();
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
-          slow += performance.now() - started > SLOW ? 1 : 0;
-          if (slow > 1) this.draftSize = DRAG;
+          this.slow += performance.now() - started > SLOW ? 1 : 0;
+          if (this.slow > 1) this.draftSize = DRAG;
           if (shot().drafting) await this.paint("draft", blob);
           if (shot().drafting && this.beside !== "alone") {
             this.secondKey = "";
@@ -316,15 +317,8 @@ export const viewerParts = {
       const store = window.Alpine.store("viewer");
       const start = { ...store.pan };
       store.panning = true;
-      area.setPointerCapture(event.pointerId);
       const move = (at) => (store.pan = { x: start.x + at.clientX - event.clientX, y: start.y + at.clientY - event.clientY });
-      const stop = () => {
-        store.panning = false;
-        area.removeEventListener("pointermove", move);
-      };
-      area.addEventListener("pointermove", move);
-      area.addEventListener("pointerup", stop, { once: true });
-      area.addEventListener("pointercancel", stop, { once: true });
+      dragged(area, event, move, () => (store.panning = false), 0);
     },
     get waiting() {
       return window.Alpine.store("viewer").waiting;

@@ -5,8 +5,9 @@ from __future__ import annotations
 from bisect import bisect_left
 from dataclasses import dataclass, fields
 
-from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy
+from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy, Standing
 from kalyptra.core.setup.document.focus import Mark
+from kalyptra.core.setup.document.records import remembered
 from kalyptra.core.setup.document.setup import (
     Acts,
     AnyMatte,
@@ -33,6 +34,10 @@ CLOSEST = 1.02
 """Focal lengths of the closest that a lens can be focused."""
 FARTHEST = 1 / 1000
 """Dioptres that stand for infinitely far where a distance has to be named."""
+
+
+Flat = Backdrop | Pinned | Ground | Corners
+"""Sources that are a plane of the scene, on which something can stand."""
 
 
 @dataclass(frozen=True)
@@ -217,15 +222,23 @@ def distance_of(setup: Setup, subject: Subject, frame: float, camera: Camera) ->
 
 def _standing_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
     ground = setup.distance.source(subject.standing.on) if subject.standing else None
-    if subject.standing and isinstance(ground, Backdrop | Pinned | Ground | Corners):
-
-        def under(at: float, x: float, y: float) -> float:
-            return plane_at(ground, at, camera).dioptres(x, y)
-
-        stood = standing_at(subject.standing, frame, under)
+    if subject.standing and isinstance(ground, Flat):
+        stood = standing_at(subject.standing, frame, _under_feet(setup, subject.id, subject.standing, ground, camera))
         if stood is not None:
             return stood
     return subject.distance.at(frame, mix_distance)
+
+
+def _under_feet(setup: Setup, subject: str, standing: Standing, ground: Flat, camera: Camera) -> tuple[float, ...]:
+    """Dioptres of the ground under each foot: worked out once, also for setups that differ in other things."""
+
+    def under() -> tuple[float, ...]:
+        return tuple(plane_at(ground, frame, camera).dioptres(x, y) for frame, x, y in standing.feet)
+
+    return setup.remembered(
+        ("under", subject, camera),
+        lambda: remembered(standing.feet, ("under", ground, camera), under),
+    )
 
 
 def backdrop_of(setup: Setup, frame: float, sources: tuple[SourceAt, ...], camera: Camera) -> float:

@@ -8,7 +8,7 @@ Statistical Association 74, 1979: its weights.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -21,11 +21,11 @@ LEAST = 1e-4
 """Dioptres of what is as good as infinitely far: a foot above the horizon says nothing."""
 
 
-def standing_at(standing: Standing, frame: float, under: Callable[[float, float, float], float]) -> float | None:
+def standing_at(standing: Standing, frame: float, under: Sequence[float]) -> float | None:
     """The distance in metres at a frame.
 
     Args:
-        under: dioptres of the ground at a frame and a place of it, px of the source.
+        under: dioptres of the ground under each foot.
 
     Returns:
         None where no foot is known.
@@ -44,7 +44,7 @@ def standing_at(standing: Standing, frame: float, under: Callable[[float, float,
     return 1 / max(LEAST, ground + mix_linear(amiss[0], amiss[1], share))
 
 
-def _steadied(standing: Standing, frame: float, under: Callable[[float, float, float], float]) -> float | None:
+def _steadied(standing: Standing, frame: float, under: Sequence[float]) -> float | None:
     """Dioptres at a frame by the feet around it."""
     feet = standing.feet
     if not feet:
@@ -56,15 +56,15 @@ def _steadied(standing: Standing, frame: float, under: Callable[[float, float, f
         low, high = max(0, min(low, at - FEW)), min(len(feet), max(high, at + FEW))
     elif low == high:
         low, high = max(0, min(at - 1, len(feet) - 2)), min(len(feet), max(at + 1, 2))
-    near = [(foot[0] - frame, under(*foot)) for foot in feet[low:high]]
-    known = np.array([foot for foot in near if foot[1] > LEAST], float)
-    if len(known) == 0:
-        return None
-    times, dioptres = known[:, 0], known[:, 1]
+    known = [(feet[i][0] - frame, under[i]) for i in range(low, high) if under[i] > LEAST]
     if len(known) < 3:
-        return float(np.interp(0.0, times, dioptres))
-    spread = max(standing.steady, float(np.abs(times).max())) + 1.0
-    root = np.sqrt((1 - (np.abs(times) / spread) ** 3) ** 3)
-    system = np.stack([root, root * times], axis=1)
-    fitted = np.linalg.lstsq(system, root * dioptres, rcond=None)[0]
-    return float(max(LEAST, fitted[0]))
+        return float(np.interp(0.0, [time for time, _ in known], [value for _, value in known])) if known else None
+    spread = max(standing.steady, *(abs(time) for time, _ in known)) + 1.0
+    # A line by weighted least squares; a few numbers are quicker in plain arithmetic.
+    weights = [(1 - (abs(time) / spread) ** 3) ** 3 for time, _ in known]
+    total = sum(weights)
+    middle = sum(weight * time for weight, (time, _) in zip(weights, known, strict=True)) / total
+    mean = sum(weight * value for weight, (_, value) in zip(weights, known, strict=True)) / total
+    across = sum(weight * (time - middle) ** 2 for weight, (time, _) in zip(weights, known, strict=True))
+    along = sum(w * (time - middle) * (value - mean) for w, (time, value) in zip(weights, known, strict=True))
+    return max(LEAST, mean - middle * along / across)
