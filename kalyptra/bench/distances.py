@@ -3,14 +3,27 @@
 from __future__ import annotations
 
 import base64
-from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 from ninja import Schema
+from typing_extensions import TypedDict
 
 from kalyptra.bench.pictures import borrowed
-from kalyptra.core import HeldPicture, Setup, Sources, matte_name, palette, pictures_needed, read_frame, survey, ways
+from kalyptra.core import (
+    HeldPicture,
+    LensReading,
+    Note,
+    Setup,
+    Sources,
+    SubjectReading,
+    matte_name,
+    palette,
+    pictures_needed,
+    read_frame,
+    survey,
+    ways,
+)
 from kalyptra.library import store
 from kalyptra.library.models import Media
 
@@ -32,9 +45,9 @@ class SurveyState(Schema):
     grid: str
     lines: list[tuple[float, list[list[tuple[float, float]]]]]
     sources: dict[str, list[list[float]]]
-    notes: list[dict[str, Any]]
-    lens: dict[str, Any]
-    subjects: dict[str, Any]
+    notes: list[Note]
+    lens: LensReading
+    subjects: dict[str, SubjectReading]
     legend: list[str]
     """Colours of the distance view, from far to near."""
 
@@ -54,10 +67,10 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
     colours = palette()[np.linspace(0, 255, LEGEND).round().astype(int)]
     numbers = read_frame(setup, frame, (media.facts.width, media.facts.height))
     return SurveyState(
-        lens=asdict(numbers.lens), subjects={name: asdict(item) for name, item in numbers.subjects.items()},
+        lens=numbers.lens, subjects=numbers.subjects,
         frame=frame, low=surveyed.low, high=surveyed.high, width=grid.shape[1], height=grid.shape[0], most=most,
         grid=base64.b64encode(grid.tobytes()).decode(), lines=surveyed.lines, sources=surveyed.sources,
-        notes=[asdict(note) for note in surveyed.notes], legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
+        notes=surveyed.notes, legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
     )  # fmt: skip
 
 
@@ -70,10 +83,17 @@ def ways_of(media: Media, setup: Setup) -> dict[str, Any]:
     return ways(setup, frames, (media.facts.width, media.facts.height), store.local())
 
 
-def standing_of(setup: Setup) -> dict[str, Any]:
+class StandingState(TypedDict):
+    """At how many frames a subject's foot is known, and whether its matte was changed since."""
+
+    feet: int
+    changed: bool
+
+
+def standing_of(setup: Setup) -> dict[str, StandingState]:
     """Of each subject that stands on a ground: at how many frames its foot is known, and whether that is still true."""
     return {
-        subject.id: {"feet": len(subject.standing.feet), "changed": subject.standing.of != matte_name(subject)}
+        subject.id: StandingState(feet=len(subject.standing.feet), changed=subject.standing.of != matte_name(subject))
         for subject in setup.subjects
         if subject.standing
     }

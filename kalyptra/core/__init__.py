@@ -57,9 +57,10 @@ from kalyptra.core.matte.marks import marked_matte
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.matte_cache import MatteCache
 from kalyptra.core.plate.fill import fill
+from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
 from kalyptra.core.proof.views import View
-from kalyptra.core.reading import focus_notes, iris_outline, marks_at, read_frame, speeds
+from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
 from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.document.outline import Joins, Motion, Outline
@@ -115,6 +116,7 @@ __all__ = [
     "ImportedMatte",
     "Joins",
     "Layer",
+    "LensReading",
     "LongGaps",
     "Look",
     "MapFile",
@@ -125,6 +127,7 @@ __all__ = [
     "NotFootage",
     "NotInStore",
     "NotOutlines",
+    "Note",
     "OnLoss",
     "Opening",
     "Outline",
@@ -149,6 +152,7 @@ __all__ = [
     "Step",
     "Stroke",
     "Subject",
+    "SubjectReading",
     "TakeFeet",
     "TakeMapFile",
     "TakeMatteFile",

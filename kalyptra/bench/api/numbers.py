@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NotRequired
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from typing_extensions import TypedDict
 
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import FrameNumber, Unsaved, check_range, open_shot
-from kalyptra.bench.distances import SurveyState, standing_of, surveyed, ways_of
-from kalyptra.bench.health import health_of
-from kalyptra.core import Setup, focus_notes, iris_outline, marks_at, read_frame, speeds
+from kalyptra.bench.distances import StandingState, SurveyState, standing_of, surveyed, ways_of
+from kalyptra.bench.health import Health, health_of
+from kalyptra.core import (
+    LensReading,
+    Note,
+    SubjectReading,
+    focus_notes,
+    iris_outline,
+    marks_at,
+    read_frame,
+    speeds,
+)
 from kalyptra.library import revisions
 
 router = Router()
@@ -29,8 +39,30 @@ class ReadingsAsked(Unsaved):
     last: FrameNumber | None = None
 
 
-@router.post("shots/{shot_id}/readings", response={200: dict[str, Any], 422: Problem})
-def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[str, Any]:
+class Readings(TypedDict):
+    """Numbers over time. Lists go by frame: the first is of `first`, each next one `step` frames later.
+
+    Attributes:
+        iris: the outline of the iris.
+        speeds: dioptres a second.
+        marks: the distance of each mark, metres.
+        standing, health: by subject, where mattes were asked for.
+    """
+
+    first: int
+    step: int
+    iris: list[tuple[float, float]]
+    speeds: list[float]
+    notes: list[Note]
+    marks: dict[str, list[float]]
+    lens: list[LensReading]
+    subjects: dict[str, list[SubjectReading]]
+    standing: NotRequired[dict[str, StandingState]]
+    health: NotRequired[dict[str, dict[str, Health]]]
+
+
+@router.post("shots/{shot_id}/readings", response={200: Readings, 422: Problem})
+def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> Readings:
     """The numbers of a setup over its range: every frame, or every n-th of a long shot."""
     shot = open_shot(request, shot_id)
     setup = asked.setup(shot)
@@ -42,17 +74,19 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> dict[s
     size = (shot.media.facts.width, shot.media.facts.height)
     read = [read_frame(setup, frame, size) for frame in range(first, last + 1, step)]
     marks = [marks_at(setup, numbers.lens.frame, size) for numbers in read]
-    return {
-        "first": first,
-        "step": step,
-        "iris": iris_outline(setup),
-        **(about_mattes(setup, range(first, last + 1, step)) if asked.mattes else {}),
-        "speeds": speeds(read, rate),
-        "notes": [vars(note) for note in focus_notes(setup, read, rate)],
-        "marks": {mark.id: [at[mark.id] for at in marks] for mark in setup.focus.marks},
-        "lens": [vars(numbers.lens) for numbers in read],
-        "subjects": {name: [vars(numbers.subjects[name]) for numbers in read] for name in read[0].subjects},
-    }
+    told = Readings(
+        first=first,
+        step=step,
+        iris=iris_outline(setup),
+        speeds=speeds(read, rate),
+        notes=focus_notes(setup, read, rate),
+        marks={mark.id: [at[mark.id] for at in marks] for mark in setup.focus.marks},
+        lens=[numbers.lens for numbers in read],
+        subjects={name: [numbers.subjects[name] for numbers in read] for name in read[0].subjects},
+    )
+    if asked.mattes:
+        told |= {"standing": standing_of(setup), "health": health_of(setup, range(first, last + 1, step))}
+    return told
 
 
 class Surveyed(Unsaved):
@@ -73,7 +107,3 @@ def subjects_ways(request: HttpRequest, shot_id: int, revision: int, response: H
     setup = revisions.setup_at(shot, revision)
     response["Cache-Control"] = "private, max-age=86400, immutable"
     return {"ways": ways_of(shot.media, setup)}
-
-
-def about_mattes(setup: Setup, shown: range) -> dict[str, Any]:
-    return {"standing": standing_of(setup), "health": health_of(setup, shown)}

@@ -160,7 +160,7 @@ export const benchParts = {
       if (range && event.key !== " " && event.key.length > 1) return;
       if (action) {
         if (action() !== false) event.preventDefault();
-      } else if (/^[1-9]$/.test(event.key) && stages[event.key - 1]) shot().stage = stages[event.key - 1].dataset.stage;
+      } else if (/^[1-9]$/.test(event.key) && stages[event.key - 1]) shot().stage = /** @type {HTMLElement} */ (stages[event.key - 1]).dataset.stage ?? "";
     },
   }),
 

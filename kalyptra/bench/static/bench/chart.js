@@ -6,7 +6,7 @@ import { dragged } from "./drag.js";
 import { healthOf } from "./following.js";
 import { handFrames } from "./lines.js";
 import { foundMatte } from "./found.js";
-import { svg } from "./svg.js";
+import { focusedIn, svg } from "./svg.js";
 import { metres, rulers } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -54,10 +54,14 @@ export const markLook = (mark, i) => {
 };
 
 export const chart = () => ({
+  /** @type {any} */
   svg: null,
+  /** @type {any} */
   layers: null,
   size: { width: 0, height: 0 },
+  /** @type {Span | null} */
   held: null, // the range of dioptres while something is dragged
+  /** @type {Box | null} */
   band: null, // a rectangle that chooses keys
   init() {
     this.svg = this.$refs.chart;
@@ -107,7 +111,8 @@ export const chart = () => ({
   },
   range() {
     if (this.held) return this.held;
-    if (curve().low !== null) return { low: curve().low, high: curve().high };
+    const { low, high } = curve();
+    if (low !== null && high !== null) return { low, high };
     return range(bare(shot().reading));
   },
   scale() {
@@ -124,7 +129,7 @@ export const chart = () => ({
   follow() {
     const { first, last } = curve();
     const at = viewer().frame;
-    if (first !== null && viewer().playing && (at < first || at > last)) queueMicrotask(() => curve().window(at, at + (last - first)));
+    if (first !== null && last !== null && viewer().playing && (at < first || at > last)) queueMicrotask(() => curve().window(at, at + (last - first)));
   },
 
   drawPlot() {
@@ -199,7 +204,7 @@ export const chart = () => ({
     const { y } = this.scale();
     const time = timeAt(width);
     const parts = [];
-    const focused = this.svg.contains(document.activeElement) ? document.activeElement.dataset : {};
+    const focused = focusedIn(this.svg)?.dataset ?? {};
     const group = svg("g", { "clip-path": "url(#chart-plot)" });
     const steps = Math.min(600, Math.max(2, Math.ceil(time.last - time.first)));
     let d = "";
@@ -465,11 +470,12 @@ export const chart = () => ({
     this.track(
       event,
       (x, y) => {
-        this.band = { x: Math.min(x, x0), y: Math.min(y, y0), width: Math.abs(x - x0), height: Math.abs(y - y0) };
+        const band = { x: Math.min(x, x0), y: Math.min(y, y0), width: Math.abs(x - x0), height: Math.abs(y - y0) };
+        this.band = band;
         const scale = this.scale();
         const inside = keysOf(FOCUS).filter((key) => {
           const [cx, cy] = [this.x(key.frame), scale.y(keyValue(key, key.frame))];
-          return cx >= this.band.x && cx <= this.band.x + this.band.width && cy >= this.band.y && cy <= this.band.y + this.band.height;
+          return cx >= band.x && cx <= band.x + band.width && cy >= band.y && cy <= band.y + band.height;
         });
         curve().choose(FOCUS, inside.map((key) => key.frame)); // prettier-ignore
       },

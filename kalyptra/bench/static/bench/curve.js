@@ -67,12 +67,18 @@ export function changingKeys(path, frames, change) {
 export function createCurve() {
   return {
     path: FOCUS, // of which value keys are chosen
+    /** @type {number[]} */
     chosen: [], // their frames
+    /** @type {Key[]} */
     held: [], // copied keys
     row: "", // another keyed value, shown below the focus chart
+    /** @type {number | null} */
     first: null, // the stretch of time that is shown; the whole clip without one
+    /** @type {number | null} */
     last: null,
+    /** @type {number | null} */
     low: null, // dioptres that are shown; what the shot needs without them
+    /** @type {number | null} */
     high: null,
     take: 24, // frames of a pull that is written by pointing
 

@@ -40,14 +40,18 @@ export function createShot(state) {
     id: state.id,
     clip: state.clip,
     setup: state.setup,
+    /** @type {Api["Readings"] | null} */
     reading: null,
     stage: "subjects",
     chosen: state.setup.subjects[0]?.id ?? null,
     line: state.setup.subjects[0]?.matte.outlines?.[0].id ?? null, // the chosen outline
+    /** @type {number[]} */
     points: [], // ids of the points chosen in it
     source: state.setup.distance.sources[0].id, // the chosen source of distance
+    /** @type {Command[] | null} */
     gesture: null, // the commands of what is being dragged
     readingWanted: false,
+    /** @type {Api["Setup"] | null} */
     working: null, // what a gesture makes of the setup, where no number of the page depends on it
     readingBusy: false,
     stretch: {}, // what of a very long shot the numbers are read of, frame by frame
@@ -108,8 +112,9 @@ export function createShot(state) {
       return this.working ?? this.setup;
     },
     // A whole gesture is one change, and one step of undo.
-    async commit(commands = this.gesture) {
-      const done = listed(bare(commands) ?? []);
+    /** @param {Command | Command[] | null} [commands] what is being dragged, if nothing is given */
+    async commit(commands) {
+      const done = listed(bare(commands ?? this.gesture) ?? []);
       const setup = shown(this.before, done);
       this.working = this.gesture = null;
       this.setup = setup;

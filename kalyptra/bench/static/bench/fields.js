@@ -61,6 +61,7 @@ export const fields = {
     digits: 1,
     scale: SCALES.even,
     wrong: false,
+    /** @type {number | null} */
     held: null,
     init() {
       const { path, low, high, step, digits, scale } = this.$el.dataset;

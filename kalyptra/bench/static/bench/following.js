@@ -17,6 +17,7 @@ export const healthOf = (subject, line) => bare(shot().reading?.health?.[subject
 
 export function createWork() {
   return {
+    /** @type {Api["FollowState"] | null} */
     now: null,
     scope: "outline",
     onLoss: "carry-on",
@@ -31,7 +32,9 @@ export function createWork() {
       const subject = shot().subject();
       return { subject, line: shot().line, from: viewer().frame };
     },
-    async follow(end, { subject, line, from } = this.wanted()) {
+    /** @param {number} end @param {ReturnType<typeof this.wanted>} [wanted] */
+    async follow(end, wanted) {
+      const { subject, line, from } = wanted ?? this.wanted();
       const [low, high] = end > from ? [from + 1, end] : [end, from - 1];
       const order = { subject: subject.id, start: from, end, on_loss: this.onLoss };
       const anew = { subject: subject.id, first: low, last: high }; // hand-made keys that give way
@@ -55,19 +58,21 @@ export function createWork() {
       }
     },
     async watch(state) {
-      this.now = state;
+      /** @type {Api["FollowState"]} */
+      let now = state;
+      this.now = now;
       viewer().playing = false;
-      while (["queued", "running"].includes(this.now.state)) {
+      while (["queued", "running"].includes(now.state)) {
         await new Promise((resolve) => setTimeout(resolve, EVERY));
         try {
-          this.now = await askJson("GET", `/api/follows/${state.id}`);
+          now = this.now = await askJson("GET", `/api/follows/${state.id}`);
         } catch (refusal) {
           toast(refusal.message, true);
           break;
         }
-        if (this.now.state === "running" && this.now.newest) this.show(this.now.newest);
+        if (now.state === "running" && now.newest) this.show(now.newest);
       }
-      const { message, frame, what, state: ended } = this.now;
+      const { message, frame, what, state: ended } = now;
       this.now = null;
       lines().live = null;
       await shot().refresh();
@@ -120,7 +125,8 @@ export const followParts = {
       return shot().subject()?.matte.kind !== "imported";
     },
     get done() {
-      return work().now ? work().now.frames_done / Math.max(1, work().now.frames) : 0;
+      const { now } = work();
+      return now ? now.frames_done / Math.max(1, now.frames) : 0;
     },
     get words() {
       const { now } = work();

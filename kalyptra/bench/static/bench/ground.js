@@ -3,13 +3,14 @@ import { bare } from "./document.js";
 import { dragged } from "./drag.js";
 import { addingStop, chosenSource, distanceOf, handlesOf, nudged, pathsOf, puttingDistance, removingStop, shareAt, wordsOf } from "./sources.js";
 import { survey } from "./survey.js";
-import { svg } from "./svg.js";
+import { focusedIn, svg } from "./svg.js";
 import { metres, ruled } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 
 export const ground = () => ({
+  /** @type {string | null} */
   focused: null,
   dragging: false,
   init() {
@@ -56,7 +57,8 @@ export const ground = () => ({
       for (const handle of handlesOf(source)) parts.push(...this.handle(handle, source, scale));
     }
     const active = document.activeElement;
-    if (this.$el.contains(active)) this.focused = active.dataset.handle ?? null;
+    const inside = focusedIn(this.$el);
+    if (inside) this.focused = inside.dataset.handle ?? null;
     else if (active !== document.body) this.focused = null;
     this.$el.replaceChildren(...parts);
     if (this.focused && !this.dragging) this.$el.querySelector(`[data-handle="${this.focused}"]`)?.focus({ preventScroll: true });

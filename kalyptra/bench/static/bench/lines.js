@@ -55,8 +55,10 @@ export function createLines() {
   return {
     key: "",
     at: {}, // by subject and outline: matrix and points
+    /** @type {Record<string, SplinePoint[]> | null} */
     held: null, // what is being dragged: points by outline
     busy: "",
+    /** @type {{ frame: number; at: any } | null} */
     live: null, // what is being followed
 
     get wanted() {

@@ -25,7 +25,7 @@ import { createUnits } from "./words.js";
 
 document.addEventListener("alpine:init", () => {
   const { Alpine } = window;
-  const state = JSON.parse(document.getElementById("shot-state").textContent);
+  const state = JSON.parse(document.getElementById("shot-state")?.textContent ?? "null");
   Alpine.store("toasts", { list: [], next: 1 });
   Alpine.store("shot", createShot(state));
   Alpine.store("viewer", createViewer());

@@ -35,12 +35,17 @@ const samePlace = (a, b) => a.subject === b.subject && a.frame === b.frame;
 
 export function createBrush() {
   return {
+    /** @type {string | null} */
     tool: null,
     width: Math.max(4, Math.round(shot().clip.width / 55)), // px of the source
+    /** @type {Place[]} */
     stroke: [],
+    /** @type {Place | null} */
     at: null,
+    /** @type {{ at: any; stroke: any }[]} */
     made: [], // marks whose matte is still being found
     waiting: 0,
+    /** @type {Promise<void>} */
     queue: Promise.resolve(),
 
     start(tool) {
@@ -82,8 +87,10 @@ export function createBrush() {
       this.waiting += 1;
       this.queue = this.queue
         .then(todo)
-        .catch((refusal) => toast(refusal.message, true))
-        .finally(() => (this.waiting -= 1));
+        .catch((refusal) => void toast(refusal.message, true))
+        .finally(() => {
+          this.waiting -= 1;
+        });
       return this.queue;
     },
     mark(stroke, at = here()) {
@@ -135,7 +142,7 @@ export function createBrush() {
         if (this.tool === "around") parts.push(svg("polyline", { class: "shape-line ink-3 drawn", points: points.join(" ") }));
         else parts.push(line(points, this.width, this.tool === "keep"));
       }
-      if (["keep", "drop", "point"].includes(this.tool)) {
+      if (["keep", "drop", "point"].includes(this.tool ?? "")) {
         const { x, y } = this.tip;
         const name = this.tool === "point" ? "Arrows move it, Enter finds the person there" : `Arrows move the brush, Enter marks what to ${this.tool}`;
         parts.push(

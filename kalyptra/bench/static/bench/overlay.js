@@ -5,7 +5,7 @@ import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { brush } from "./marks.js";
 import { pen, ring } from "./pen.js";
 import { about, along, boxOf, carried, madeSmooth, pathOf, shift, split, stretch, turn } from "./plane.js";
-import { svg } from "./svg.js";
+import { focusedIn, svg } from "./svg.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -34,8 +34,11 @@ function scaling(box, handle, dx, dy, centred) {
 const freeId = (points) => Math.max(-1, ...points.map((p) => p.id)) + 1;
 
 export const overlay = () => ({
+  /** @type {Box | null} */
   band: null, // a rectangle that selects points
+  /** @type {DOMRect | null} */
   box: null,
+  /** @type {(string | undefined)[] | null} */
   focused: null,
   dragging: false,
   init() {
@@ -57,9 +60,9 @@ export const overlay = () => ({
   draw() {
     if (!this.visible) return;
     void lines().wanted;
-    const active = document.activeElement;
-    if (active?.closest?.("svg") === this.$el) this.focused = [active.dataset.act, active.dataset.id, active.dataset.point];
-    else if (active !== document.body) this.focused = null;
+    const inside = focusedIn(this.$el);
+    if (inside) this.focused = [inside.dataset.act, inside.dataset.id, inside.dataset.point];
+    else if (document.activeElement !== document.body) this.focused = null;
     const { width, height } = shot().clip;
     const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
     if (lines().shown) for (const one of shot().setup.subjects) parts.push(...this.subject(one));

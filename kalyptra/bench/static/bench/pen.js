@@ -13,9 +13,13 @@ export const pen = () => window.Alpine.store("pen");
 export function createPen() {
   return {
     tool: "select",
+    /** @type {string | null} */
     joins: null, // how the new outline joins the chosen subject's; null for a new subject
+    /** @type {SplinePoint[]} */
     points: [],
+    /** @type {Place[]} */
     stroke: [],
+    /** @type {Place | null} */
     at: null,
 
     start(tool, joins = null) {
@@ -47,7 +51,8 @@ export function createPen() {
     get begun() {
       return { subject: shot().chosen, frame: viewer().frame, joins: this.joins };
     },
-    add(points, { subject, frame, joins } = this.begun) {
+    add(points, begun = null) {
+      const { subject, frame, joins } = begun ?? this.begun;
       const drawn = { id: newId(), curve: curveOf(points) };
       if (joins !== null) shot().commit({ do: "draw-outline", subject, frame, joins, ...drawn });
       else {

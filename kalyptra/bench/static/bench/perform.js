@@ -16,7 +16,9 @@ export const performing = () => ({
   armed: false,
   recording: false,
   angle: 150,
+  /** @type {any} */
   from: null,
+  /** @type {number[][]} */
   samples: [],
   tolerance: 0.01,
   words: "",
@@ -72,7 +74,8 @@ export const performing = () => ({
       if (!this.recording) return;
       this.pads();
       const frame = viewer().frame;
-      if (this.samples.length && frame < this.samples.at(-1)[0]) return viewer().toggle(); // the range is at its end
+      const newest = this.samples.at(-1);
+      if (newest && frame < newest[0]) return viewer().toggle(); // the range is at its end
       this.samples.push([frame, this.distance]);
       requestAnimationFrame(take);
     };
@@ -123,7 +126,7 @@ export const performing = () => ({
     try {
       const access = await navigator.requestMIDIAccess();
       for (const input of access.inputs.values())
-        input.onmidimessage = ({ data }) => (data[0] & 0xf0) === CONTROL && this.armed && (this.angle = (data[2] / 127) * THROW);
+        input.onmidimessage = ({ data }) => data && (data[0] & 0xf0) === CONTROL && this.armed && (this.angle = (data[2] / 127) * THROW);
     } catch {
       // The browser, or its user, said no: the wheel on the screen stays.
     }

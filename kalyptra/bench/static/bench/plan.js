@@ -5,7 +5,7 @@ import { dragged } from "./drag.js";
 import { putting } from "./fields.js";
 import { distanceNow, distanceOf, handlesOf, puttingDistance } from "./sources.js";
 import { survey } from "./survey.js";
-import { svg } from "./svg.js";
+import { focusedIn, svg } from "./svg.js";
 import { metres, rulers } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -13,8 +13,10 @@ const viewer = () => window.Alpine.store("viewer");
 const SIZE = { width: 264, height: 236, foot: 22, top: 10, side: 30 };
 
 export const plan = () => ({
+  /** @type {any} */
   svg: null,
   stage: "", // in whose sheet it is
+  /** @type {Span | null} */
   held: null, // the range of dioptres while something is dragged: the scale must not slide away under the pointer
   init() {
     this.svg = this.$refs.plan;
@@ -81,7 +83,7 @@ export const plan = () => ({
       last = y;
       parts.push(svg("line", { class: "plan-rule", x1: 4, x2: width - 4, y1: y, y2: y }), svg("text", { x: width - 3, y: y - 2, "text-anchor": "end" }, words));
     }
-    const focused = document.activeElement?.closest?.("svg") === this.svg ? document.activeElement.dataset.grab : null;
+    const focused = focusedIn(this.svg)?.dataset.grab;
     for (const source of bare(shot().seen.distance.sources)) parts.push(...this.source(source, range));
     parts.push(...this.lens(at, range));
     for (const one of bare(shot().seen.subjects)) parts.push(...this.subject(one, at, range));
@@ -91,7 +93,7 @@ export const plan = () => ({
   },
   // A source: what lies between its upper and its lower row of the picture, and its middle row as a line.
   source(source, range) {
-    const rows = bare(survey().now.sources)[source.id];
+    const rows = bare(survey().now)?.sources[source.id];
     if (!rows || source.enabled === false) return [];
     const chosen = source.id === shot().source && shot().stage === "distance";
     const point = (dioptres, i) => {
@@ -194,8 +196,9 @@ export const plan = () => ({
     event.preventDefault();
     event.target.focus?.({ preventScroll: true });
     const range = this.range();
+    const lens = bare(survey().now)?.lens;
+    if (!range || !lens) return;
     this.held = range;
-    const { lens } = bare(survey().now);
     const box = this.svg.getBoundingClientRect();
     const scale = SIZE.width / box.width;
     dragged(
@@ -222,7 +225,7 @@ export const plan = () => ({
     shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null, bare(survey().now).lens));
   },
   dioptresOf(grab) {
-    const { lens, subjects } = survey().now;
+    const { lens, subjects } = bare(survey().now);
     if (grab === "focus" || grab === "near") return 1 / lens[grab];
     if (grab === "far") return lens.far ? 1 / lens.far : 0;
     if (grab.startsWith("subject:")) return 1 / subjects[grab.slice(8)].distance;

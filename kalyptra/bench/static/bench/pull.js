@@ -15,9 +15,10 @@ const ALIKE = 0.012; // share of the dioptres by which a place may differ from a
 // What lies at a place: metres, and the subject whose distance that is.
 export function seenAt(x, y) {
   const away = survey().at(x, y);
-  if (away === null) return null;
+  const { now } = survey();
+  if (away === null || !now) return null;
   const alike = (distance) => Math.abs(1 / distance - 1 / away) <= ALIKE / away;
-  const read = survey().now.subjects;
+  const read = now.subjects;
   const subject = bare(shot().setup.subjects).find((one) => read[one.id] && alike(read[one.id].distance));
   const mark = bare(shot().setup.focus.marks ?? []).find((one) => !one.subject && alike(markAt(one.id, viewer().frame)));
   return { distance: Number(Math.min(away, 1e4).toPrecision(4)), subject: subject ?? null, mark: subject ? null : (mark ?? null) };
@@ -55,7 +56,7 @@ export function pullTo(found) {
 }
 
 export function createPointing() {
-  return { what: "pull", at: null };
+  return { what: "pull", at: /** @type {Place | null} */ (null) };
 }
 
 export const pointer = () => ({

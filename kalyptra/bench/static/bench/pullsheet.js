@@ -73,7 +73,7 @@ export const pullParts = {
     addSubject(event) {
       const subject = bare(shot().setup.subjects).find((one) => one.id === event.target.value);
       event.target.value = "";
-      if (subject) addMark({ distance: shot().at(viewer().frame).subjects[subject.id]?.distance ?? 2, subject, mark: null });
+      if (subject) addMark({ distance: shot().at(viewer().frame)?.subjects[subject.id]?.distance ?? 2, subject, mark: null });
     },
   }),
 
@@ -101,7 +101,7 @@ export const pullParts = {
       event.target.value = "";
       if (!subject) return;
       const frame = viewer().frame;
-      const value = shot().at(frame).subjects[subject.id]?.distance ?? 2;
+      const value = shot().at(frame)?.subjects[subject.id]?.distance ?? 2;
       curve().choose(FOCUS, [frame]);
       shot().commit(onMark({ distance: value, subject, mark: null }, (mark) => putting(FOCUS, { frame, value, mark, ease: "hold" })));
     },
@@ -119,9 +119,9 @@ export const pullParts = {
       return (shot().setup.focus.cuts ?? []).includes(viewer().frame) ? "Remove the cut" : "Cut here";
     },
     get speedWords() {
-      const { speeds, first, step } = shot().reading ?? {};
-      const now = speeds?.[Math.round((viewer().frame - first) / step)] ?? 0;
-      const most = speeds ? Math.max(...speeds.map(Math.abs)) : 0;
+      const { speeds, first, step } = shot().reading ?? { speeds: [0], first: 0, step: 1 };
+      const now = speeds[Math.round((viewer().frame - first) / step)] ?? 0;
+      const most = Math.max(...speeds.map(Math.abs));
       return `${Math.abs(now).toFixed(2)} 1/m a second here, at most ${most.toFixed(2)}`;
     },
   }),

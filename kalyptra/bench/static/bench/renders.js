@@ -25,11 +25,13 @@ function described(one) {
 }
 
 export const renders = () => ({
+  /** @type {ReturnType<typeof described>[]} */
   list: [],
   starting: false,
   whose: "",
   format: "png-8",
   gapWords: "",
+  /** @type {any} */
   refused: null,
   following: false,
   init() {

@@ -4,7 +4,7 @@ import { timeAt } from "./chart.js";
 import { curve, keysOf, moving, nameOfPath, putting, valueAt } from "./curve.js";
 import { dragged } from "./drag.js";
 import { nameOf } from "./sources.js";
-import { svg } from "./svg.js";
+import { focusedIn, svg } from "./svg.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -47,8 +47,10 @@ export function rowsOf(setup) {
 const ruledBy = (path) => ["distance", "near", "far"].includes(nameOfPath(path));
 
 export const row = () => ({
+  /** @type {any} */
   svg: null,
   size: { width: 0, height: 0 },
+  /** @type {any} */
   held: null,
   init() {
     this.svg = this.$refs.row ?? null;
@@ -121,7 +123,7 @@ export const row = () => ({
     const at = time.x(viewer().frame);
     parts.push(svg("line", { class: "playhead", x1: at, x2: at, y1: 0, y2: height }));
     parts.push(svg("text", { x: 78, y: height / 2 + 4, "text-anchor": "end" }, Number(valueAt(this.path, viewer().frame).toPrecision(4)).toString()));
-    const focused = this.svg.contains(document.activeElement) ? document.activeElement.dataset.row : undefined;
+    const focused = focusedIn(this.svg)?.dataset.row;
     this.svg.replaceChildren(...parts);
     if (focused !== undefined && !this.held)
       (this.svg.querySelector(`[data-row="${focused}"]`) ?? this.svg.querySelector(".row-key.chosen"))?.focus({ preventScroll: true });

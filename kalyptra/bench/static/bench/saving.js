@@ -25,7 +25,7 @@ function createKeep(shot) {
   const own = prefix + tabName();
   const read = (key) => {
     try {
-      return JSON.parse(localStorage.getItem(key));
+      return JSON.parse(localStorage.getItem(key) ?? "null");
     } catch {
       return null;
     }
@@ -52,6 +52,7 @@ function createKeep(shot) {
 
 export function createSaving(state) {
   const keep = createKeep(state.id);
+  /** @type {(value?: unknown) => void} */
   let wake = () => {};
   const pause = (seconds) =>
     new Promise((resolve) => {
@@ -62,8 +63,11 @@ export function createSaving(state) {
 
   return {
     saved: state,
+    /** @type {Api["Conflict"] | null} */
     conflict: null,
+    /** @type {Change[]} */
     pending: [], // changes that the server does not have: each the commands of one gesture, and the revision it was given on
+    /** @type {Promise<void> | null} */
     sending: null, // the promise of all being saved, while it is not
     trouble: "", // why it is not, in words
     steps: Promise.resolve(),
@@ -163,7 +167,7 @@ export function createSaving(state) {
     },
     // Leave the change out, or carry it out on what it was given on: what came between gives way, and stays in the history.
     async resolveConflict(mine) {
-      const { now } = this.conflict;
+      const now = this.conflict?.now;
       this.conflict = null;
       if (mine) this.pending = bare(this.pending).map((change, i) => (i ? change : { ...change, over: true }));
       else this.taken(now);

@@ -18,12 +18,16 @@ function unpacked(text) {
 
 export function createSurvey() {
   return {
+    /** @type {Omit<Api["SurveyState"], "grid"> | null} */
     now: null,
+    /** @type {Uint16Array | null} */
     grid: null,
     ways: {},
+    /** @type {number | null} */
     waysOf: null,
     wanted: false,
     busy: false,
+    /** @type {unknown[]} */
     looked: [], // what of the setup the last look was at
 
     get wantedHere() {

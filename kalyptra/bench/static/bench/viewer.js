@@ -50,8 +50,10 @@ export function createViewer() {
     view: "result",
     playing: false,
     waiting: false,
+    /** @type {[number, number][]} */
     ready: [],
     shownKey: "",
+    /** @type {any} */
     canvas: null,
     drawing: 0,
     scale: 1, // px of the screen for one of the source
@@ -60,6 +62,7 @@ export function createViewer() {
     panning: false,
     beside: "alone", // whether the distances are shown beside the picture, or over it
     share: 0.5, // how much of them, laid over it
+    /** @type {any} */
     second: null,
     secondKey: "",
     lines: false, // lines of equal distance
@@ -83,9 +86,11 @@ export function createViewer() {
     has(frame) {
       return kept.has(this.key(frame));
     },
-    url(frame, view = this.view) {
-      const subject = OF_SUBJECT.includes(view) && shot().chosen ? `&subject=${shot().chosen}` : "";
-      return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${view}&size=${REST}${subject}`);
+    /** @param {number} frame @param {string} [view] */
+    url(frame, view) {
+      const seen = view ?? this.view;
+      const subject = OF_SUBJECT.includes(seen) && shot().chosen ? `&subject=${shot().chosen}` : "";
+      return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${seen}&size=${REST}${subject}`);
     },
     put(beside) {
       this.beside = beside;
@@ -197,6 +202,7 @@ export function createViewer() {
     // Which stretches of the range are ready for what is looked at, as [first, last] pairs.
     note() {
       const { first, last } = shot().setup.footage;
+      /** @type {[number, number][]} */
       const found = [];
       for (let frame = first; frame <= last; frame++) {
         if (!this.has(frame)) continue;

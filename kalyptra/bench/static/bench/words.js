@@ -29,6 +29,7 @@ export function metres(value) {
 // Distances to rule a scale by, as [metres, words], each about 1.4 times the one before.
 const RULED = [0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.7, 1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 32, 64, 128, 256];
 const RULED_FEET = [0.3, 0.5, 0.7, 1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 22, 32, 50, 100, 200, 400, 800];
+/** @returns {[number, string][]} metres, and how they are written */
 export const rulers = () => (inFeet() ? RULED_FEET.map((one) => [one * FOOT, `${one} ft`]) : RULED.map((one) => [one, `${one} m`]));
 
 // A ruled distance, without zeros that say nothing.

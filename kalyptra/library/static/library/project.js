@@ -36,6 +36,7 @@ function send(url, file, upload, gaps) {
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("project", () => ({
+    /** @type {any[]} */
     uploads: [],
     over: "",
     init() {
@@ -90,6 +91,7 @@ document.addEventListener("alpine:init", () => {
         if (!answer.ok) continue;
         const { shots } = await answer.json();
         for (const shot of shots) {
+          /** @type {HTMLProgressElement | null} */
           const bar = document.querySelector(`[data-shot="${shot.id}"] progress`);
           if (!bar) continue;
           bar.value = shot.done;

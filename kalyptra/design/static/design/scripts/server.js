@@ -4,7 +4,7 @@ const PATIENCE = [0, 0.5, 1, 2, 4]; // s between tries of what changes nothing: 
 
 export function csrfToken() {
   const found = document.cookie.match(/(?:^|; )csrftoken=([^;]+)/);
-  return found ? decodeURIComponent(found[1]) : (document.querySelector("[name=csrfmiddlewaretoken]")?.value ?? "");
+  return found ? decodeURIComponent(found[1]) : (/** @type {HTMLInputElement | null} */ (document.querySelector("[name=csrfmiddlewaretoken]"))?.value ?? "");
 }
 
 export class Refusal extends Error {

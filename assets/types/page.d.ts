@@ -1,0 +1,68 @@
+// What the scripts of the page find at hand: Alpine with its stores, and what Alpine gives every part.
+import type { createBrush } from "../../kalyptra/bench/static/bench/marks.js";
+import type { createCurve } from "../../kalyptra/bench/static/bench/curve.js";
+import type { createLines } from "../../kalyptra/bench/static/bench/lines.js";
+import type { createPen } from "../../kalyptra/bench/static/bench/pen.js";
+import type { createPointing } from "../../kalyptra/bench/static/bench/pull.js";
+import type { createShot } from "../../kalyptra/bench/static/bench/document.js";
+import type { createSurvey } from "../../kalyptra/bench/static/bench/survey.js";
+import type { createUnits } from "../../kalyptra/bench/static/bench/words.js";
+import type { createViewer } from "../../kalyptra/bench/static/bench/viewer.js";
+import type { createWork } from "../../kalyptra/bench/static/bench/following.js";
+import type { components } from "./api";
+
+declare global {
+  /** What the API answers and takes, by name: `Api["ShotNow"]`. */
+  type Api = components["schemas"];
+
+  /** A change of the setup, as core/edit has it. */
+  type Command = { do: string; [more: string]: any };
+  /** Px of the source. */
+  type Place = { x: number; y: number };
+  type Box = Place & { width: number; height: number };
+  /** Dioptres. */
+  type Span = { low: number; high: number };
+  type Key = { frame: number; value: any; ease?: any; mark?: string | null };
+  type SplinePoint = { id: number; x: number; y: number; bx: number; by: number; ax: number; ay: number; fin: number; fout: number; smooth: boolean };
+  /** Commands that the server does not have yet, and the revision that they were given on. */
+  type Change = { base: number; commands: Command[]; token: string };
+
+  interface Toast {
+    id: number;
+    text: string;
+    tone: string;
+  }
+
+  interface Stores {
+    shot: ReturnType<typeof createShot>;
+    viewer: ReturnType<typeof createViewer>;
+    lines: ReturnType<typeof createLines>;
+    pen: ReturnType<typeof createPen>;
+    brush: ReturnType<typeof createBrush>;
+    work: ReturnType<typeof createWork>;
+    survey: ReturnType<typeof createSurvey>;
+    units: ReturnType<typeof createUnits>;
+    curve: ReturnType<typeof createCurve>;
+    pointing: ReturnType<typeof createPointing>;
+    toasts: { list: Toast[]; next: number };
+  }
+
+  interface Window {
+    Alpine: {
+      store<K extends keyof Stores>(name: K, value?: object): Stores[K];
+      data(name: string, part: () => ThisType<any>): void;
+      directive(name: string, handler: Function): void;
+      effect(run: () => unknown): void;
+      raw<T>(value: T): T;
+    };
+  }
+
+  /** Alpine's own names in a part. They are there on no other object. */
+  interface Object {
+    readonly $el: any;
+    readonly $refs: Record<string, any>;
+    readonly $root: any;
+    readonly $nextTick: (run: () => unknown) => void;
+    readonly $watch: (name: string, run: (value: any) => unknown) => void;
+  }
+}
