@@ -16,6 +16,7 @@ from kalyptra.shell.benches import (
     lens,
     mattes,
     memory,
+    motion,
     plate,
     preview,
     pull,
@@ -37,6 +38,7 @@ BENCHES = {
     "plate": plate.run,
     "export": export.run,
     "memory": memory.run,
+    "motion": motion.run,
 }
 
 

@@ -1,0 +1,66 @@
+"""The test bed says what is true: mattes, clean backgrounds and pictures of a lens agree, and its halves share nothing."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import cv2
+import numpy as np
+
+from kalyptra.truth.motion import Half, MotionClip, clips
+from kalyptra.truth.motion.clip import Scenario, Trouble
+from kalyptra.truth.motion.kinds import KINDS
+from kalyptra.truth.motion.scene import Background, Camera
+from kalyptra.truth.motion.surfaces import PATTERNS, PLACES
+
+
+def clip(kind: str, *troubles: Trouble, frames: int = 12) -> MotionClip:
+    made = Scenario("a check", "tune", kind, Background.FLAT, Camera.HANDHELD, frozenset(troubles), 7, frames)
+    return MotionClip(made)
+
+
+class Bed(TestCase):
+    def test_the_halves_share_no_kind_no_surface_no_place_and_no_seed(self) -> None:
+        tune, test = (clips(half) for half in Half)
+        for of in (lambda c: c.scenario.kind, lambda c: c.scenario.seed):
+            self.assertFalse({of(c) for c in tune} & {of(c) for c in test})
+        self.assertFalse(set(PATTERNS["tune"]) & set(PATTERNS["test"]))
+        self.assertFalse(set(PLACES["tune"]) & set(PLACES["test"]))
+        for within in (Background, Camera, Trouble):
+            used = {
+                value
+                for c in (*tune, *test)
+                for value in (c.scenario.background, c.scenario.camera, *c.scenario.troubles)
+            }
+            self.assertLessEqual(set(within), used)
+        self.assertGreaterEqual(len(KINDS), 10)
+
+    def test_a_subject_over_its_clean_background_is_the_picture(self) -> None:
+        for kind in KINDS:
+            with self.subTest(kind):
+                made = clip(kind)
+                codes, seen, _ = made._instant(3 / 25)
+                outside = seen == 0
+                np.testing.assert_allclose(codes[outside], made.clean(3)[outside], atol=0.01)
+                self.assertGreater(float(np.abs(codes - made.clean(3))[seen > 0.9].mean()), 8)
+                self.assertGreater(int((seen > 0.5).sum()), 2000)
+
+    def test_a_clip_is_the_same_each_time_it_is_made(self) -> None:
+        first, again = clip("animal", Trouble.BLUR, frames=4), clip("animal", Trouble.BLUR, frames=4)
+        np.testing.assert_array_equal(first.picture(3).codes, again.picture(3).codes)
+        np.testing.assert_array_equal(first.truth(3), again.truth(3))
+
+    def test_what_a_post_hides_is_not_in_the_matte(self) -> None:
+        made = clip("walker", Trouble.OCCLUDER, frames=60)
+        shares = [float((made._instant(f / 25)[1]).sum() / max(made._instant(f / 25)[2].sum(), 1)) for f in (0, 30, 59)]
+        self.assertLess(shares[1], 0.75)
+        self.assertGreater(min(shares[0], shares[2]), 0.95)
+
+    def test_through_a_lens_the_subject_stays_and_an_even_place_too(self) -> None:
+        made = clip("ball")
+        sharp, soft = made._instant(0)[0], made.through_lens(0, 24.0)
+        inside = made._subject(0)[1] > 0.999
+        np.testing.assert_allclose(soft[inside], np.clip(sharp, 0, 255)[inside], atol=0.6)
+        away = cv2.dilate((made._subject(0)[1] > 0).astype(np.uint8), np.ones((9, 9), np.uint8))[:, 1:] == 0
+        detail = [float(np.abs(np.diff(picture, axis=1))[away].mean()) for picture in (soft, sharp)]
+        self.assertLess(detail[0], 0.6 * detail[1])
