@@ -1,12 +1,13 @@
 """Carry a matte one frame on.
 
 Subject and background are two layers. Each is moved on by its own motion and predicts the next picture; pixel by pixel,
-the layer that predicts it better has it, together with where the matte is expected and whose colour that was nearby.
+the layer that predicts it better has it, together with where the matte is expected, whose colour that was nearby, and
+whose it is by the key. What is lost altogether is looked for by the key's colours in the whole picture.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import cv2
@@ -14,17 +15,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.colours import Palette, colour_share
+from kalyptra.core.following.propagate.lasting import KeyColours
 from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.window import Window, window_of
 
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on the demo's clips, where no source is named."""
+    """What can be tuned. Chosen on the demo's clips; what goes with a key's colours, on the test bed's tune half."""
 
-    around: int = 48
+    around: int = 56
     """Px around the subject that are looked at."""
     band: int = 10
+    band_by_colour: int = 10
     """Px on either side of the expected edge in which pixels may change hands."""
     expected: float = 0.6
     """Evidence per px inside the expected edge."""
@@ -35,6 +38,13 @@ class Tuning(NamedTuple):
     """The error of a layer that has nothing to show at a pixel."""
     capped: float = 40.0
     colour: float = 0.55
+    lasting: float = 6.0
+    """Evidence of a colour that the key has in the subject alone."""
+    between: float = 0.12
+    """What colours between the subject's and the others' say is nothing."""
+    surprise: float = 12.0
+    known: float = 0.3
+    """Codes of error of the background, and how surely a colour is the subject's, where something comes up apart."""
     sure: float = 8.0
     edge: int = 3
     edge_eps: float = 0.0002
@@ -62,6 +72,7 @@ class SubjectState:
     names: NDArray[np.uint8]
     matte: NDArray[np.float32]
     palette: Palette
+    lasting: KeyColours
 
     @staticmethod
     def at(codes: NDArray[np.uint8], matte: NDArray[np.float32]) -> SubjectState:
@@ -69,7 +80,8 @@ class SubjectState:
         lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
         window = window_of((matte > 0.5).astype(np.uint8), TUNING.around) or (slice(None), slice(None))
         palette = Palette.of(np.ascontiguousarray(lab[window]), np.ascontiguousarray(matte[window]))
-        return SubjectState(codes, np.ascontiguousarray(lab[..., 0]), palette.named(lab), matte, palette)
+        lasting = KeyColours.of(lab, matte)
+        return SubjectState(codes, np.ascontiguousarray(lab[..., 0]), palette.named(lab), matte, palette, lasting)
 
     @property
     def seen(self) -> bool:
@@ -85,12 +97,14 @@ class Signs:
         error: mean codes by which the subject differs from what was expected, inside it.
         change: the share of the matte that is not where it was expected.
         agree: the share of the subject's corners that were found again and agree.
+        own: how far the matte has the key's colours, -1 to 1.
     """
 
     clear: float
     error: float
     change: float
     agree: float
+    own: float
 
     @property
     def sure(self) -> float:
@@ -99,7 +113,9 @@ class Signs:
         return float(self.clear * shown * (0.4 + 0.6 * self.agree))
 
 
-LOST = Signs(0.0, 255.0, 1.0, 0.0)
+LOST = Signs(0.0, 255.0, 1.0, 0.0, -1.0)
+FOUND_AGAIN = Signs(0.95, 12.0, 0.2, 0.3, 0.2)
+"""What can be said of a matte that was found by its colours alone."""
 
 
 def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tuple[SubjectState, Signs]:
@@ -112,22 +128,31 @@ def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tupl
     lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
     grey, names = np.ascontiguousarray(lab[..., 0]), before.palette.named(lab)
     window = window_of((before.matte > 0.3).astype(np.uint8), TUNING.around)
-    empty = SubjectState(codes, grey, names, np.zeros_like(before.matte), before.palette)
+    empty = SubjectState(codes, grey, names, np.zeros_like(before.matte), before.palette, before.lasting)
     if window is None or not before.seen:
-        return empty, LOST
-    refined, signs = _contest(before, codes, grey, names, window, flow)
+        again = before.lasting.found_again(lab)
+        if again is None:
+            return empty, LOST
+        matte = guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
+        own = float(before.lasting.says(lab)[again > 0.5].mean())
+        return replace(empty, matte=matte), replace(FOUND_AGAIN, own=own)
+    refined, signs = _contest(before, codes, lab, grey, names, window, flow)
     empty.matte[window] = refined
     return empty, signs
 
 
 def _contest(
-    before: SubjectState, codes: NDArray[np.uint8], grey: NDArray[np.uint8], names: NDArray[np.uint8], window: Window,
-    flow: Any,
+    before: SubjectState, codes: NDArray[np.uint8], lab: NDArray[np.uint8], grey: NDArray[np.uint8],
+    names: NDArray[np.uint8], window: Window, flow: Any,
 ) -> tuple[NDArray[np.float32], Signs]:  # fmt: skip
     """The matte in a window of the next frame, and how well that went."""
     was, grey_was, names_was = _cut(before.codes, window), _cut(before.grey, window), _cut(before.names, window)
     now, grey_now, names_now = _cut(codes, window), _cut(grey, window), _cut(names, window)
     matte = np.ascontiguousarray(before.matte[window])
+    # Colours that tell the subject for sure let it change more between two frames.
+    worth = before.lasting.worth
+    reach = TUNING.band + round(TUNING.band_by_colour * worth)
+    expected = TUNING.expected * (1 - worth / 2)
     five = np.ones((5, 5), np.uint8)
     inside = cv2.erode((matte > 0.9).astype(np.uint8), five)
     outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
@@ -141,25 +166,36 @@ def _contest(
 
     solid = (front.matte > 0.5).astype(np.uint8)
     deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
-    band = np.abs(deep) <= TUNING.band
+    band = np.abs(deep) <= reach
     share = colour_share(front.names(names_was), front.matte, names_now, band)
     separate = float(np.abs(share - 0.5).mean() * 2) if len(share) else 0.0
-    evidence = np.float32(TUNING.expected) * np.clip(deep, -TUNING.band, TUNING.band) + motion
+    evidence = np.float32(expected) * np.clip(deep, -reach, reach) + motion
+    says = before.lasting.says(lab[window])
+    evidence += (
+        np.float32(TUNING.lasting * worth) * np.sign(says) * np.maximum(np.abs(says) - np.float32(TUNING.between), 0)
+    )
     evidence[band] += np.float32(TUNING.colour * separate) * np.log(share / (1 - share))
     within = np.maximum(evidence, np.clip(np.float32(0.5) * deep + motion, -TUNING.sure, TUNING.sure))
-    evidence = np.where(band, evidence, np.where(deep > 0, within, np.float32(-TUNING.sure)))
+    # Farther out only what the background does not explain and the key knows can be the subject: it comes up from
+    # behind something.
+    new = ((error_behind > TUNING.surprise) & (says > TUNING.known)).astype(np.uint8)
+    new = (cv2.morphologyEx(new, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0) & (deep <= 0)
+    outside = np.where(new, np.float32(TUNING.lasting) * says, np.float32(-TUNING.sure))
+    evidence = np.where(band, evidence, np.where(deep > 0, within, outside))
     evidence = np.clip(evidence, -TUNING.sure, TUNING.sure)
     rough = (1 / (1 + np.exp(-evidence))).astype(np.float32)
     refined = guided_filter(now, rough, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
-    refined[~band & (deep <= 0)] = 0
+    refined[~band & (deep <= 0) & ~new] = 0
     _without_crumbs(refined)
-    core = deep > TUNING.band
+    core = deep > reach
     clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
     change = float(np.abs(refined - front.matte).sum() / max(float(front.matte.sum()), 1.0))
     amiss = (
         float(error[core].mean()) if core.any() else float(error[solid > 0].mean()) if solid.any() else TUNING.capped
     )
-    return refined, Signs(clear, amiss, min(change, 1.0), agree)
+    inside = refined > 0.5
+    own = float(says[inside].mean()) if inside.any() else -1.0
+    return refined, Signs(clear, amiss, min(change, 1.0), agree, own)
 
 
 def _cut(values: NDArray[np.uint8], window: Window) -> NDArray[np.uint8]:

@@ -1,0 +1,117 @@
+"""What a key says for good: the colours of its subject and of all that lies around it.
+
+The colours that were seen nearby a frame ago (`colours.py`) tell two parts apart that touch; but a part that was
+dropped is gone from them. These stay as the key has them, so that it comes back.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on the tune half of `truth/motion`."""
+
+    colours: int = 24
+    """Of the subject, and as many of what lies around it."""
+    sample: int = 6000
+    """Pixels that they are found from."""
+    surely: float = 0.25
+    """From where on a colour is surely the subject's."""
+    least: float = 0.25
+    most: float = 1.8
+    """How large something must be, beside the subject at the key, to be it again."""
+    same: float = 0.55
+    """How much of its mixture of colours must be the subject's (histogram intersection: Swain and Ballard, 1991)."""
+    around: int = 61
+    """Px around the subject in which others may be mistaken for it."""
+    missed: float = 4.0
+    mistaken: float = 0.5
+    """What a share of pixels that are told wrong takes from the colours' worth."""
+    alike: float = 6.0
+    """L*a*b* codes below which two colours are as good as one."""
+
+
+TUNING = Tuning()
+
+
+@dataclass(frozen=True)
+class KeyColours:
+    """Whose colour is it, by a key.
+
+    Attributes:
+        table: by L*a*b* codes in steps of 8, as 15 bits: -1 for colours of what lies around the subject, 1 for its own.
+        nearest: by the same, which of the known colours is nearest: the subject's, then the others.
+        mixture: how much of the subject each of them has.
+        area: px that the subject has at the key.
+        worth: 0 to 1, how well these colours tell the two apart at the key.
+    """
+
+    table: NDArray[np.float32]
+    nearest: NDArray[np.uint8]
+    mixture: NDArray[np.float32]
+    area: float
+    worth: float
+
+    @staticmethod
+    def of(lab: NDArray[np.uint8], matte: NDArray[np.float32]) -> KeyColours:
+        """Learnt from a frame: (height, width, 3) L*a*b* codes of 8 bits, and (height, width) the subject's matte."""
+        chance = np.random.default_rng(0)
+        cv2.setRNGSeed(1)
+        pixels, share = lab.reshape(-1, 3).astype(np.float32), matte.reshape(-1)
+        until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 12, 1.0)
+        steps = (np.arange(32) * 8 + 4).astype(np.float32)
+        every = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+        away, names = [], []
+        for part in (np.flatnonzero(share > 0.8), np.flatnonzero(share < 0.1)):
+            if len(part) < TUNING.colours:
+                none = np.zeros(len(every), np.float32)
+                return KeyColours(none, none.astype(np.uint8), np.ones(1, np.float32), float(matte.sum()), 0.0)
+            sample = pixels[chance.choice(part, min(TUNING.sample, len(part)), replace=False)]
+            empty = np.empty((0, 1), np.int32)
+            known = cv2.kmeans(sample, TUNING.colours, empty, until, 1, cv2.KMEANS_PP_CENTERS)[2]
+            distance = (every**2).sum(1)[:, None] - 2 * every @ known.T + (known**2).sum(1)
+            away.append(np.sqrt(np.maximum(distance.min(axis=1), 0)))
+            names.append(distance.argmin(axis=1))
+        own, around = away
+        table = np.asarray((around - own) / (own + around + TUNING.alike), np.float32)
+        nearest = np.where(own <= around, names[0], names[1] + TUNING.colours).astype(np.uint8)
+        counted = np.bincount(nearest[_bins(lab)[matte > 0.8]], minlength=2 * TUNING.colours).astype(np.float32)
+        says = table[_bins(lab)]
+        near = cv2.dilate((matte > 0.5).astype(np.uint8), np.ones((TUNING.around, TUNING.around), np.uint8)) > 0
+        missed, mistaken = (says[matte > 0.8] < 0).mean(), (says[(matte < 0.1) & near] > 0).mean()
+        worth = float(np.clip(1 - TUNING.missed * missed - TUNING.mistaken * mistaken, 0, 1))
+        return KeyColours(table, nearest, counted / max(float(counted.sum()), 1.0), float(matte.sum()), worth)
+
+    def says(self, lab: NDArray[np.uint8]) -> NDArray[np.float32]:
+        """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
+        return np.asarray(cv2.blur(self.table[_bins(lab)], (3, 3)), np.float32)
+
+    def found_again(self, lab: NDArray[np.uint8]) -> NDArray[np.float32] | None:
+        """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1."""
+        own = cv2.morphologyEx(
+            (self.says(lab) > TUNING.surely).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)
+        )
+        own = cv2.morphologyEx(own, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
+        count, parts, stats, _ = cv2.connectedComponentsWithStats(own)
+        names, best, chosen = self.nearest[_bins(lab)], TUNING.same, None
+        for part in range(1, count):
+            share = stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0)
+            if not TUNING.least < share < TUNING.most:
+                continue
+            here = parts == part
+            counted = np.bincount(names[here], minlength=len(self.mixture)).astype(np.float32)
+            alike = float(np.minimum(counted / counted.sum(), self.mixture[: len(counted)]).sum())
+            if alike > best:
+                best, chosen = alike, here
+        return None if chosen is None else chosen.astype(np.float32)
+
+
+def _bins(lab: NDArray[np.uint8]) -> NDArray[np.uint16]:
+    steps = (lab >> 3).astype(np.uint16)
+    return np.asarray((steps[..., 0] << 10) | (steps[..., 1] << 5) | steps[..., 2], np.uint16)
