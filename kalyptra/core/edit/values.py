@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from enum import Enum
 from typing import Annotated, Any, Literal
 
@@ -175,7 +176,9 @@ class MoveKeys(Command):
         return with_keys(setup, self.path, moved)
 
     def to(self, frame: int) -> int:
-        return min(10_000_000, max(0, round(self.about + (frame - self.about) * self.share) + self.by))
+        # A half goes up, as on the page; Python's own rounding takes it to the even one.
+        scaled = math.floor(self.about + (frame - self.about) * self.share + 0.5)
+        return min(10_000_000, max(0, scaled + self.by))
 
     @property
     def words(self) -> str:

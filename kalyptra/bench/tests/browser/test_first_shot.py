@@ -111,6 +111,7 @@ class FirstShot(BrowserCase):
         page = self.page
         page.get_by_role("button", name="Render").last.click()
         page.get_by_role("button", name="Render this shot").click()
+        page.locator("[data-render]").wait_for()
         with page.expect_download(timeout=90_000) as download:
             page.get_by_role("link", name="Download").click(timeout=90_000)
         download.value.save_as(self.folder / "result.mp4")

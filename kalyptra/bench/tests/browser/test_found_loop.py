@@ -108,7 +108,7 @@ class FoundLoop(BrowserCase):
         between = self.overlap(LAST - 2)
         page.get_by_role("button", name="Follow back to the start").click()
         self.worked(head + 1)
-        self.assertGreaterEqual(self.overlap(LAST - 2), between - 0.01)
+        self.assertGreaterEqual(self.overlap(LAST - 2), between - 0.02)
         self.assertEqual([key.frame for key in self.matte.keys], [0, LAST])
 
         # The plate: recovered, and better than filled by the truth's measure.
