@@ -94,7 +94,7 @@ class BrowserCase(StaticLiveServerTestCase):
         worker.start()
         self.addCleanup(worker.stop)
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=self.live_server_url)
-        context.set_default_timeout(60_000)
+        context.set_default_timeout(180_000)  # work over frames takes its time on a busy machine
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
         self.complaints: list[str] = []

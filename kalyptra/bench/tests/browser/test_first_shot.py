@@ -112,8 +112,8 @@ class FirstShot(BrowserCase):
         page.get_by_role("button", name="Render").last.click()
         page.get_by_role("button", name="Render this shot").click()
         page.locator("[data-render]").wait_for()
-        with page.expect_download(timeout=90_000) as download:
-            page.get_by_role("link", name="Download").click(timeout=90_000)
+        with page.expect_download(timeout=180_000) as download:
+            page.get_by_role("link", name="Download").click(timeout=180_000)
         download.value.save_as(self.folder / "result.mp4")
         with av.open(str(self.folder / "result.mp4")) as file:
             self.assertEqual((file.streams.video[0].frames, file.streams.video[0].average_rate), (30, 25))

@@ -199,4 +199,4 @@ class Guide(BrowserCase):
         self.stage("Render")
         self.assertTrue(self.sheet.get_by_role("heading", name="Mattes to take away").is_visible())
         self.press("Make mattes")
-        self.page.get_by_role("link", name="Download").wait_for(timeout=90_000)
+        self.page.get_by_role("link", name="Download").wait_for(timeout=180_000)

@@ -90,8 +90,8 @@ class Pulls(BrowserCase):
         # Rendered, sharp is what the chart says is sharp.
         page.locator('.stage[data-stage="render"]').click()
         page.get_by_role("button", name="Render this shot").click()
-        with page.expect_download(timeout=90_000) as download:
-            page.get_by_role("link", name="Download").click(timeout=90_000)
+        with page.expect_download(timeout=180_000) as download:
+            page.get_by_role("link", name="Download").click(timeout=180_000)
         download.value.save_as(self.folder / "rack.mp4")
         with av.open(str(self.folder / "rack.mp4")) as file:
             pictures = [picture.to_ndarray(format="rgb24") for picture in file.decode(video=0)]
