@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from django.core.exceptions import ObjectDoesNotExist
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
@@ -16,6 +15,7 @@ from kalyptra.bench.state import ShotNow, shot_now
 from kalyptra.config.errors import answer
 from kalyptra.core import FrameUnreadable, NotInStore, Refused, SetupError
 from kalyptra.library import revisions
+from kalyptra.library.models import Revision, Shot
 from kalyptra.work.kinds import NotTaken
 
 
@@ -79,6 +79,7 @@ ANSWERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     FrameUnreadable: said(404, lambda error: f"{error}."),
     AuthenticationError: lambda request, error: answer(request, 401),
     Http404: lambda request, error: answer(request, 404),
-    ObjectDoesNotExist: lambda request, error: answer(request, 404),  # deleted while it was worked on
+    Shot.DoesNotExist: lambda request, error: answer(request, 404),  # deleted while it was worked on
+    Revision.DoesNotExist: lambda request, error: answer(request, 404),
     HttpError: lambda request, error: answer(request, error.status_code),
 }

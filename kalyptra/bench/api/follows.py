@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from django.http import Http404, HttpRequest
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
 from ninja import Body, File, Form, Router, Schema, UploadedFile
 
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import open_shot
 from kalyptra.core import Channel
+from kalyptra.library.models import Project
 from kalyptra.work import orders
 from kalyptra.work.kinds import BringFile, BringMap, BringMatte, BringPlate, OverFrames
 from kalyptra.work.kinds.order import SubjectId
@@ -79,21 +81,5 @@ def cancel_follow(request: HttpRequest, follow_id: int) -> Follow:
     return orders.cancel(open_follow(request, follow_id))
 
 
-# Written out: the page asks for it all the time while work goes on, and to build the query takes longer than to run it.
-OPEN = """
-    select follow.* from work_follow follow
-    join library_shot shot on shot.id = follow.shot_id
-    join library_project project on project.id = shot.project_id
-    where follow.id = %(follow)s and (project.owner_id = %(user)s or exists (
-        select from library_project_editors editor
-        where editor.project_id = project.id and editor.user_id = %(user)s))
-"""
-
-
 def open_follow(request: HttpRequest, follow_id: int) -> Follow:
-    """Work on a shot of a project that is open to who asks."""
-    rows = iter(Follow.objects.raw(OPEN, {"follow": follow_id, "user": request.user.pk}))
-    follow = next(rows, None)
-    if follow is None:
-        raise Http404
-    return follow
+    return get_object_or_404(Follow, pk=follow_id, shot__project__in=Project.objects.open_to(request.user))

@@ -98,25 +98,21 @@ def run() -> Iterator[Figure]:
             worst = min(_mean(done) for done in of_clips)
             yield Figure(f"{half}, {name}, mean J of the worst clip", worst, "", least if judged else None, True)
             if name != "keys at both ends":
-                yield from _told(f"{half}, {name}", of_clips)
+                yield from _told(f"{half}, {name}", of_clips, judged)
     for name in WAYS:
         apart = means[Half.TUNE, name] - means[Half.TEST, name]
         yield Figure(f"{name}, better on the half that was tuned on by", apart, "", 0.04)
 
 
-def _told(name: str, of_clips: list[Followed]) -> Iterator[Figure]:
+def _told(name: str, of_clips: list[Followed], judged: bool) -> Iterator[Figure]:
     """Whether confidence is true: bad frames that are flagged, and good ones that are."""
-    frames = [judged for done in of_clips for judged in done.values()]
+    frames = [frame for done in of_clips for frame in done.values()]
     bad = [sure < DOUBTED for j, sure in frames if j < BAD]
     good = [sure < DOUBTED for j, sure in frames if j >= BAD]
     if bad:
-        yield Figure(
-            f"{name}, bad frames that are flagged", float(np.mean(bad)), "", 0.85 if "test" in name else None, True
-        )
+        yield Figure(f"{name}, bad frames that are flagged", float(np.mean(bad)), "", 0.85 if judged else None, True)
     if good:
-        yield Figure(
-            f"{name}, good frames that are flagged", float(np.mean(good)), "", 0.15 if "test" in name else None
-        )
+        yield Figure(f"{name}, good frames that are flagged", float(np.mean(good)), "", 0.15 if judged else None)
 
 
 def _first(clip: MotionClip) -> int:

@@ -119,14 +119,8 @@ class MotionClip:
         if {Trouble.OCCLUDER, Trouble.LOOKALIKE} & self.scenario.troubles:
             raise ValueError("something lies before the subject")
         light = _light(self.clean(frame))
-        reach = int(np.ceil(disc / 2)) + 1
-        y, x = np.mgrid[-reach : reach + 1 : 0.125, -reach : reach + 1 : 0.125][:, :-1, :-1]
-        fine = ((x + 0.0625) ** 2 + (y + 0.0625) ** 2 <= (disc / 2) ** 2).astype(np.float32)
-        side = fine.shape[0] // 8
-        kernel = fine[: side * 8, : side * 8].reshape(side, 8, side, 8).mean(axis=(1, 3))
-        kernel = kernel[: side // 2 * 2 - 1, : side // 2 * 2 - 1] if side % 2 == 0 else kernel
-        blurred = cv2.filter2D(light, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REPLICATE)
-        colour, matte = self._subject(frame / RATE)
+        blurred = cv2.filter2D(light, -1, disc_kernel(disc), borderType=cv2.BORDER_REPLICATE)
+        colour, matte = self.subject(frame / RATE)
         whole = blurred * (1 - matte[..., None]) + _light(colour) * matte[..., None]
         return _codes(whole)
 
@@ -157,7 +151,7 @@ class MotionClip:
             faces = 1.0
         return np.array([[size * (faces if pace else 1.0), 0, x], [0, size, high], [0, 0, 1.0]])
 
-    def _subject(self, seconds: float) -> tuple[surfaces.Picture, Matte]:
+    def subject(self, seconds: float) -> tuple[surfaces.Picture, Matte]:
         """Its colour wherever it reaches, and its coverage with nothing before it."""
         out = np.zeros((HEIGHT, WIDTH, 3), np.float32)
         aim = self._aim(seconds)
@@ -190,12 +184,12 @@ class MotionClip:
             covered = np.maximum(covered, lay(out, [post], [self._post], 1.0, aim.matrix(1.1), 1.0))
         return covered
 
-    def _instant(self, seconds: float) -> tuple[surfaces.Picture, Matte, Matte]:
+    def instant(self, seconds: float) -> tuple[surfaces.Picture, Matte, Matte]:
         """Codes, what of the subject is seen, and its whole coverage, at an instant."""
         aim = self._aim(seconds)
         out = self._place.picture(aim, seconds)
         self._lay_others(out, aim, seconds, ahead=False)
-        colour, matte = self._subject(seconds)
+        colour, matte = self.subject(seconds)
         out += (colour - out) * matte[..., None]
         before = self._lay_others(out, aim, seconds, ahead=True)
         return out, np.asarray(matte * (1 - before), np.float32), matte
@@ -206,9 +200,9 @@ class MotionClip:
         made = self.scenario
         times = np.linspace(-SHUTTER / 2, SHUTTER / 2, EXPOSURES) / RATE if Trouble.BLUR in made.troubles else [0.0]
         pictures, mattes, shares = [], [], []
-        full = max(float(self._subject(frame / RATE)[1].sum()) for frame in range(0, made.frames, 8))
+        full = max(float(self.subject(frame / RATE)[1].sum()) for frame in range(0, made.frames, 8))
         for frame in range(made.frames):
-            instants = [self._instant(max(0.0, frame / RATE + away)) for away in times]
+            instants = [self.instant(max(0.0, frame / RATE + away)) for away in times]
             light = np.mean([_light(codes) for codes, _, _ in instants], axis=0) if len(instants) > 1 else None
             codes = _codes(np.asarray(light, np.float32)) if light is not None else instants[0][0]
             seen = np.mean([visible for _, visible, _ in instants], axis=0)
@@ -241,8 +235,18 @@ class MotionClip:
                 return [picture.to_ndarray(format="rgb24") for picture in container.decode(video=0)]
 
 
+def disc_kernel(diameter: float) -> Matte:
+    """How a disc of so many px covers the pixels around its middle, sum 1; 16 x 16 samples a pixel."""
+    reach, fine = int(np.ceil(diameter / 2 + 0.5)), 16
+    side = 2 * reach + 1
+    at = (np.arange(side * fine) + 0.5) / fine - side / 2
+    inside = (at[:, None] ** 2 + at[None] ** 2 <= (diameter / 2) ** 2).astype(np.float32)
+    covered = inside.reshape(side, fine, side, fine).mean(axis=(1, 3))
+    return np.asarray(covered / covered.sum(), np.float32)
+
+
 def _light(codes: surfaces.Picture) -> surfaces.Picture:
-    """sRGB codes as linear light. Source: IEC 61966-2-1."""
+    """sRGB codes as linear light. Source: IEC 61966-2-1; not the product's own, which this judges."""
     value = np.clip(codes, 0, 255) / np.float32(255)
     return np.asarray(np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4), np.float32)
 

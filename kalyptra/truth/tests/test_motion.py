@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from kalyptra.truth.motion import Half, MotionClip, clips
-from kalyptra.truth.motion.clip import Scenario, Trouble
+from kalyptra.truth.motion.clip import Scenario, Trouble, disc_kernel
 from kalyptra.truth.motion.kinds import KINDS
 from kalyptra.truth.motion.scene import Background, Camera
 from kalyptra.truth.motion.surfaces import PATTERNS, PLACES
@@ -39,7 +39,7 @@ class Bed(TestCase):
         for kind in KINDS:
             with self.subTest(kind):
                 made = clip(kind)
-                codes, seen, _ = made._instant(3 / 25)
+                codes, seen, _ = made.instant(3 / 25)
                 outside = seen == 0
                 np.testing.assert_allclose(codes[outside], made.clean(3)[outside], atol=0.01)
                 self.assertGreater(float(np.abs(codes - made.clean(3))[seen > 0.9].mean()), 8)
@@ -52,15 +52,26 @@ class Bed(TestCase):
 
     def test_what_a_post_hides_is_not_in_the_matte(self) -> None:
         made = clip("walker", Trouble.OCCLUDER, frames=60)
-        shares = [float((made._instant(f / 25)[1]).sum() / max(made._instant(f / 25)[2].sum(), 1)) for f in (0, 30, 59)]
+        shares = [float((made.instant(f / 25)[1]).sum() / max(made.instant(f / 25)[2].sum(), 1)) for f in (0, 30, 59)]
         self.assertLess(shares[1], 0.75)
         self.assertGreater(min(shares[0], shares[2]), 0.95)
 
     def test_through_a_lens_the_subject_stays_and_an_even_place_too(self) -> None:
         made = clip("ball")
-        sharp, soft = made._instant(0)[0], made.through_lens(0, 24.0)
-        inside = made._subject(0)[1] > 0.999
+        sharp, soft = made.instant(0)[0], made.through_lens(0, 24.0)
+        inside = made.subject(0)[1] > 0.999
         np.testing.assert_allclose(soft[inside], np.clip(sharp, 0, 255)[inside], atol=0.6)
-        away = cv2.dilate((made._subject(0)[1] > 0).astype(np.uint8), np.ones((9, 9), np.uint8))[:, 1:] == 0
+        away = cv2.dilate((made.subject(0)[1] > 0).astype(np.uint8), np.ones((9, 9), np.uint8))[:, 1:] == 0
         detail = [float(np.abs(np.diff(picture, axis=1))[away].mean()) for picture in (soft, sharp)]
         self.assertLess(detail[0], 0.6 * detail[1])
+
+    def test_the_lens_of_the_bed_is_a_disc_of_the_size_it_says_and_centred(self) -> None:
+        # A disc's second moment along each axis is (d / 4)^2, and a pixel's own width adds 1/12 px^2.
+        for diameter in (2.0, 7.0, 8.0, 23.4):
+            kernel = disc_kernel(diameter).astype(np.float64)
+            at = np.arange(len(kernel)) - (len(kernel) - 1) / 2
+            self.assertAlmostEqual(kernel.sum(), 1, places=5)
+            for share in (kernel.sum(0), kernel.sum(1)):
+                self.assertAlmostEqual(float(share @ at), 0, places=5)
+                self.assertAlmostEqual(float(share @ at**2), (diameter / 4) ** 2 + 1 / 12, delta=0.02 * diameter)
+            self.assertAlmostEqual(float(kernel.max()), 4 / (np.pi * diameter**2), delta=0.004)

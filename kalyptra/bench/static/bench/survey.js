@@ -36,9 +36,9 @@ export function createSurvey() {
     begin() {
       window.Alpine.effect(() => {
         const { seen, stage, drafting } = shot();
-        void [viewer().frame, stage, viewer().view];
+        void [stage, viewer().view];
         // What is dragged does not always change distances; a look when it is let go is soon enough then.
-        const parts = [seen.distance, seen.subjects, seen.lens].map(bare);
+        const parts = [viewer().frame, ...[seen.distance, seen.subjects, seen.lens].map(bare)];
         if (drafting && parts.every((part, i) => part === bare(this.looked)[i])) return;
         this.looked = parts;
         // Not within the effect: what looking reads and writes must not start it anew.

@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.following.propagate.lab import EVERY, bins_of, main_colours, squares_to
+
 
 class Tuning(NamedTuple):
     """What can be tuned. Chosen on the demo's clips, where no source is named."""
@@ -42,26 +44,18 @@ class Palette:
         chance = np.random.default_rng(0)
         cv2.setRNGSeed(1)
         pixels, inside = lab.reshape(-1, 3).astype(np.float32), matte.reshape(-1) > 0.5
-        until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 12, 1.0)
         centres = []
         for part in (np.flatnonzero(inside), np.flatnonzero(~inside)):
             if len(part) < TUNING.colours:
                 continue
-            sample = pixels[chance.choice(part, min(TUNING.sample, len(part)), replace=False)]
-            empty = np.empty((0, 1), np.int32)
-            centres.append(cv2.kmeans(sample, TUNING.colours // 2, empty, until, 1, cv2.KMEANS_PP_CENTERS)[2])
-        steps = (np.arange(32) * 8 + 4).astype(np.float32)
-        every = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+            centres.append(main_colours(pixels, part, TUNING.colours // 2, TUNING.sample, chance))
         if not centres:
-            return Palette(np.zeros(len(every), np.uint8))
-        known = np.vstack(centres)
-        distance = (every**2).sum(1)[:, None] - 2 * every @ known.T + (known**2).sum(1)
-        return Palette(distance.argmin(axis=1).astype(np.uint8))
+            return Palette(np.zeros(len(EVERY), np.uint8))
+        return Palette(squares_to(np.vstack(centres)).argmin(axis=1).astype(np.uint8))
 
     def named(self, lab: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """(height, width) names of the colours of L*a*b* codes."""
-        steps = (lab >> 3).astype(np.uint16)
-        return np.asarray(self.names[(steps[..., 0] << 10) | (steps[..., 1] << 5) | steps[..., 2]])
+        return np.asarray(self.names[bins_of(lab)])
 
 
 def colour_share(

@@ -13,6 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.following.propagate.lab import EVERY, bins_of, main_colours, squares_to
+
 
 class Tuning(NamedTuple):
     """What can be tuned. Chosen on the tune half of `truth/motion`."""
@@ -64,33 +66,28 @@ class KeyColours:
         chance = np.random.default_rng(0)
         cv2.setRNGSeed(1)
         pixels, share = lab.reshape(-1, 3).astype(np.float32), matte.reshape(-1)
-        until = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 12, 1.0)
-        steps = (np.arange(32) * 8 + 4).astype(np.float32)
-        every = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
         away, names = [], []
         for part in (np.flatnonzero(share > 0.8), np.flatnonzero(share < 0.1)):
             if len(part) < TUNING.colours:
-                none = np.zeros(len(every), np.float32)
-                return KeyColours(none, none.astype(np.uint8), np.ones(1, np.float32), float(matte.sum()), 0.0)
-            sample = pixels[chance.choice(part, min(TUNING.sample, len(part)), replace=False)]
-            empty = np.empty((0, 1), np.int32)
-            known = cv2.kmeans(sample, TUNING.colours, empty, until, 1, cv2.KMEANS_PP_CENTERS)[2]
-            distance = (every**2).sum(1)[:, None] - 2 * every @ known.T + (known**2).sum(1)
-            away.append(np.sqrt(np.maximum(distance.min(axis=1), 0)))
-            names.append(distance.argmin(axis=1))
+                none = np.zeros(len(EVERY), np.float32)
+                return KeyColours(none, none.astype(np.uint8), _mixture(np.zeros(1, np.uint8)), float(matte.sum()), 0.0)
+            squares = squares_to(main_colours(pixels, part, TUNING.colours, TUNING.sample, chance))
+            away.append(np.sqrt(np.maximum(squares.min(axis=1), 0)))
+            names.append(squares.argmin(axis=1))
         own, around = away
         table = np.asarray((around - own) / (own + around + TUNING.alike), np.float32)
         nearest = np.where(own <= around, names[0], names[1] + TUNING.colours).astype(np.uint8)
-        counted = np.bincount(nearest[_bins(lab)[matte > 0.8]], minlength=2 * TUNING.colours).astype(np.float32)
-        says = table[_bins(lab)]
+        bins, inside = bins_of(lab), matte > 0.8
         near = cv2.dilate((matte > 0.5).astype(np.uint8), np.ones((TUNING.around, TUNING.around), np.uint8)) > 0
-        missed, mistaken = (says[matte > 0.8] < 0).mean(), (says[(matte < 0.1) & near] > 0).mean()
+        beside = near & (matte < 0.1)  # a wide feather may leave nothing there
+        missed = (table[bins[inside]] < 0).mean()
+        mistaken = (table[bins[beside]] > 0).mean() if beside.any() else 0.0
         worth = float(np.clip(1 - TUNING.missed * missed - TUNING.mistaken * mistaken, 0, 1))
-        return KeyColours(table, nearest, counted / max(float(counted.sum()), 1.0), float(matte.sum()), worth)
+        return KeyColours(table, nearest, _mixture(nearest[bins[inside]]), float(matte.sum()), worth)
 
     def says(self, lab: NDArray[np.uint8]) -> NDArray[np.float32]:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
-        return np.asarray(cv2.blur(self.table[_bins(lab)], (3, 3)), np.float32)
+        return np.asarray(cv2.blur(self.table[bins_of(lab)], (3, 3)), np.float32)
 
     def found_again(self, lab: NDArray[np.uint8]) -> NDArray[np.float32] | None:
         """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1."""
@@ -99,19 +96,19 @@ class KeyColours:
         )
         own = cv2.morphologyEx(own, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
         count, parts, stats, _ = cv2.connectedComponentsWithStats(own)
-        names, best, chosen = self.nearest[_bins(lab)], TUNING.same, None
+        names, best, chosen = self.nearest[bins_of(lab)], TUNING.same, None
         for part in range(1, count):
             share = stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0)
             if not TUNING.least < share < TUNING.most:
                 continue
             here = parts == part
-            counted = np.bincount(names[here], minlength=len(self.mixture)).astype(np.float32)
-            alike = float(np.minimum(counted / counted.sum(), self.mixture[: len(counted)]).sum())
+            alike = float(np.minimum(_mixture(names[here]), self.mixture).sum())
             if alike > best:
                 best, chosen = alike, here
         return None if chosen is None else chosen.astype(np.float32)
 
 
-def _bins(lab: NDArray[np.uint8]) -> NDArray[np.uint16]:
-    steps = (lab >> 3).astype(np.uint16)
-    return np.asarray((steps[..., 0] << 10) | (steps[..., 1] << 5) | steps[..., 2], np.uint16)
+def _mixture(names: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """(2 * colours,) how much of some pixels each of the known colours has."""
+    counted = np.bincount(names, minlength=2 * TUNING.colours).astype(np.float32)
+    return np.asarray(counted / counted.sum(), np.float32)

@@ -65,6 +65,8 @@ class SubjectState:
     Attributes:
         codes: (height, width, 3) RGB in 8 bits; grey: its lightness; names: its colours by `palette`.
         matte: (height, width) 0 to 1.
+        palette: the colours of the key's neighbourhood, to tell where nearby each was seen.
+        lasting: what the key's colours say for good.
     """
 
     codes: NDArray[np.uint8]
@@ -114,8 +116,8 @@ class Signs:
 
 
 LOST = Signs(0.0, 255.0, 1.0, 0.0, -1.0)
-FOUND_AGAIN = Signs(0.95, 12.0, 0.2, 0.3, 0.2)
-"""What can be said of a matte that was found by its colours alone."""
+FOUND_AGAIN = replace(LOST, clear=0.95, error=12.0, change=0.2, agree=0.3)
+"""What can be said of a matte that was found by its colours alone, but for those."""
 
 
 def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tuple[SubjectState, Signs]:
@@ -171,9 +173,8 @@ def _contest(
     separate = float(np.abs(share - 0.5).mean() * 2) if len(share) else 0.0
     evidence = np.float32(expected) * np.clip(deep, -reach, reach) + motion
     says = before.lasting.says(lab[window])
-    evidence += (
-        np.float32(TUNING.lasting * worth) * np.sign(says) * np.maximum(np.abs(says) - np.float32(TUNING.between), 0)
-    )
+    surely = np.sign(says) * np.maximum(np.abs(says) - np.float32(TUNING.between), 0)
+    evidence += np.float32(TUNING.lasting * worth) * surely
     evidence[band] += np.float32(TUNING.colour * separate) * np.log(share / (1 - share))
     within = np.maximum(evidence, np.clip(np.float32(0.5) * deep + motion, -TUNING.sure, TUNING.sure))
     # Farther out only what the background does not explain and the key knows can be the subject: it comes up from
