@@ -96,6 +96,12 @@ class Answers(JobCase):
         self.assertGreater(walked, 45)
         self.assertEqual((Shot.objects.count(), Project.objects.count()), (1, 1))
 
+    def test_a_shot_that_is_deleted_while_it_is_changed_is_gone_and_a_fault_of_ours_is_not_called_so(self) -> None:
+        change = {"base": 1, "setup": self.mine.setup.model_dump(mode="json") | {"plate": {"growth": 3.5}}}
+        for raised, status in ((Shot.DoesNotExist, 404), (Project.DoesNotExist, 500)):
+            with mock.patch("kalyptra.library.revisions.save", side_effect=raised("gone")):
+                self.refused(self.send("put", f"shots/{self.mine.pk}/setup", change), status)
+
     def test_a_database_that_is_away_is_said_and_may_be_asked_again(self) -> None:
         for path, accept in (("/api/shots/1", "application/json"), ("/", "text/html")):
             with mock.patch(

@@ -48,15 +48,13 @@ class Tuning(NamedTuple):
     all steps since the key went, and how far it has the key's colours. Fitted on the tune half of the test bed by
     logistic regression, for J under 0.85."""
     belief: float = 1.5
+    """How strongly the surer of two directions counts between keys."""
     agree: float = 0.9
     agree_least: float = 0.2
     """Overlap of the two ways below which they differ, and by how much it is less when they differ wholly."""
 
 
 TUNING = Tuning()
-
-
-"""How strongly the surer of two directions counts between keys."""
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from kalyptra.core.following.mattes import follow_keys, follow_mattes, follow_pe
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.people.find import find_people
 from kalyptra.core.following.people.model import FILE
+from kalyptra.core.following.propagate.lasting import KeyColours
 from kalyptra.core.matte.closed_form import solved_edge
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.marks import marked_matte
@@ -144,6 +145,73 @@ class Following(TestCase):
         self.assertLess(max(step.sure for step in found[1:]), 0.5)
         stopped = list(follow_mattes({0: clip.truth(19)}, pictures, range(5), OnLoss.STOP))
         self.assertEqual([state.frame for state in stopped], [1])
+
+
+class Colours(TestCase):
+    """What a key says for good of its subject's colours."""
+
+    RED, BLUE, GREY = (200, 60, 50), (50, 80, 190), (120, 120, 120)
+
+    def seen(self, subject: tuple[int, ...], around: tuple[int, ...], place: tuple[float, float] = (80, 60)) -> Codes:
+        """A disc over something else, both with grain."""
+        share = disc(*place, 25)[..., None]
+        codes = share * np.float32(subject) + (1 - share) * np.float32(around)
+        return np.clip(codes + np.random.default_rng(3).normal(0, 6, codes.shape), 0, 255).astype(np.uint8)
+
+    def learnt(self, subject: tuple[int, ...], around: tuple[int, ...], matte: NDArray[np.float32]) -> KeyColours:
+        return KeyColours.of(cv2.cvtColor(self.seen(subject, around), cv2.COLOR_RGB2LAB), matte)
+
+    def test_its_own_colour_speaks_for_it_others_against_it_and_a_stranger_says_little(self) -> None:
+        known = self.learnt(self.RED, self.BLUE, disc(80, 60, 25))
+        self.assertGreater(known.worth, 0.9)
+        flat = [np.full((9, 9, 3), colour, np.uint8) for colour in (self.RED, self.BLUE, self.GREY)]
+        own, other, stranger = (float(known.says(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB))[4, 4]) for codes in flat)
+        self.assertGreater(own, 0.6)
+        self.assertLess(other, -0.6)
+        self.assertLess(abs(stranger), 0.45)
+
+    def test_where_both_look_alike_colours_are_worth_nothing(self) -> None:
+        self.assertLess(self.learnt(self.GREY, self.GREY, disc(80, 60, 25)).worth, 0.2)
+
+    def test_a_matte_with_nothing_beside_it_or_nothing_in_it_is_taken(self) -> None:
+        soft = np.maximum(disc(80, 60, 25), np.float32(0.2))
+        for matte in (soft, np.ones_like(soft), np.zeros_like(soft)):
+            self.assertTrue(0 <= self.learnt(self.RED, self.BLUE, matte).worth <= 1)
+
+    def test_it_is_found_again_wherever_it_is_and_not_where_it_is_not(self) -> None:
+        known = self.learnt(self.RED, self.BLUE, disc(80, 60, 25))
+        for place in ((30.0, 30.0), (125.0, 90.0)):
+            codes = self.seen(self.RED, self.BLUE, place)
+            again = known.found_again(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB))
+            assert again is not None
+            self.assertGreater(overlap(again, disc(*place, 25)), 0.9)
+        for other in (self.GREY, self.BLUE):
+            codes = self.seen(other, self.BLUE)
+            self.assertIsNone(known.found_again(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)))
+
+    def test_who_leaves_and_comes_back_elsewhere_is_followed_on(self) -> None:
+        nobody = self.seen(self.BLUE, self.BLUE)
+        here, there = self.seen(self.RED, self.BLUE), self.seen(self.RED, self.BLUE, (115, 80))
+        clip = Pictures([here, here, nobody, nobody, there, there])
+        states = list(follow_mattes({0: disc(80, 60, 25)}, clip, range(6)))
+        self.assertEqual([state.how for state in states[1:3]], [How.PREDICTED, How.PREDICTED])
+        self.assertLess(max(state.sure for state in states[1:3]), 0.5)
+        for state in states[3:]:
+            self.assertGreater(overlap(coverage_of(state.matte), disc(115, 80, 25)), 0.9)
+
+    def test_what_passes_behind_a_post_is_on_both_sides_of_it_and_then_whole(self) -> None:
+        post, grain = slice(76, 88), np.random.default_rng(5)
+        places = [(x, 60.0) for x in np.arange(40.0, 126.0, 5.0)]
+        pictures, truth = [], []
+        for place in places:
+            codes, matte = self.seen(self.RED, self.BLUE, place), disc(*place, 25)
+            codes[:, post] = np.clip(self.GREY + grain.normal(0, 6, codes[:, post].shape), 0, 255)
+            matte[:, post] = 0
+            pictures.append(codes)
+            truth.append(matte)
+        states = list(follow_mattes({0: truth[0]}, Pictures(pictures), range(len(places))))
+        self.assertGreater(min(overlap(coverage_of(s.matte), truth[s.frame]) for s in states), 0.85)
+        self.assertGreater(overlap(coverage_of(states[-1].matte), truth[-1]), 0.95)
 
 
 class People(TestCase):
