@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kalyptra.bench.tests.browser.case import BrowserCase
 from kalyptra.core import FoundMatte, PlateSource, Sources, View, coverage_of, open_clip, render_frame
+from kalyptra.core.tests.moving import texture
 from kalyptra.core.tests.test_demo_truth import DEMO, frames_of
 from kalyptra.library import revisions, store
 from kalyptra.library.demo import load_demo
@@ -21,6 +22,9 @@ LAST = 14
 
 
 class FoundLoop(BrowserCase):
+    size = (1280, 720)
+    """Px of the clip that is looked at."""
+
     def setUp(self) -> None:
         super().setUp()
         load_demo()
@@ -55,7 +59,9 @@ class FoundLoop(BrowserCase):
         head = self.shot.head
         box = self.page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
         assert box
-        places = [(box["x"] + x / 1280 * box["width"], box["y"] + y / 720 * box["height"]) for x, y in points]
+        places = [
+            (box["x"] + x / self.size[0] * box["width"], box["y"] + y / self.size[1] * box["height"]) for x, y in points
+        ]
         self.page.mouse.move(*places[0])
         self.page.mouse.down()
         for place in places[1:]:
@@ -140,6 +146,45 @@ class FoundLoop(BrowserCase):
         self.assertLess(float(np.abs(result - source)[inside].mean()), 6)
         outside = cv2.dilate((self.truth[8] > 5).astype(np.uint8), np.ones((41, 41), np.uint8)) == 0
         self.assertLess(detail(result, outside), 0.6 * detail(source, outside))
+
+    def test_who_leaves_the_picture_and_comes_back_is_followed_on_and_the_page_says_where_it_was_gone(self) -> None:
+        page, self.size = self.page, (480, 270)
+        places = [*(110.0 + 6 * i for i in range(6)), *(None,) * 4, *(330.0 - 6 * i for i in range(6))]
+        path = self.folder / "thermos.mp4"
+        with av.open(str(path), "w") as container:
+            stream = container.add_stream("libx264", rate=25, options={"crf": "12"})
+            stream.width, stream.height, stream.pix_fmt = *self.size, "yuv420p"
+            for place in places:
+                codes = np.clip(texture(4, self.size[::-1], (0.2, 0.3, 0.45)), 0, 255).astype(np.uint8)
+                if place is not None:
+                    cv2.circle(codes, (int(place), 140), 40, (214, 92, 60), -1, cv2.LINE_AA)
+                container.mux(stream.encode(av.VideoFrame.from_ndarray(codes, format="rgb24")))
+            container.mux(stream.encode(None))
+        page.goto("/")
+        page.get_by_label("New project").fill("Night ferries")
+        page.get_by_role("button", name="Make it").click()
+        page.wait_for_selector("[x-data=project]")
+        page.wait_for_load_state("networkidle")
+        page.set_input_files("#footage", str(path))
+        page.get_by_text("ready", exact=True).wait_for()
+        page.get_by_role("link", name="thermos").click()
+        self.saved(1)
+        self.shot_id = Shot.objects.get(project__title="Night ferries").pk
+        page.get_by_role("button", name="Subjects").click()
+        page.get_by_role("button", name="Brush", exact=True).click()
+        self.saved(2)
+        self.stroke((90, 125), (130, 125), (130, 160), (90, 160))
+        page.get_by_role("button", name="Follow ahead to the end").click()
+        self.worked(3)
+        for key, words in (("End", "followed"), ("Home", "made by hand")):
+            page.keyboard.press(key)
+            page.get_by_text(f"This frame: {words}").wait_for()
+        for _ in range(7):
+            page.keyboard.press("ArrowRight")
+        page.get_by_text("This frame: hardly seen, confidence 0").wait_for()
+        last = coverage_of(store.local().picture(self.matte.at(15) or ""))
+        middle = cv2.moments(last)["m10"] / last.sum() * self.size[0] / last.shape[1]
+        self.assertAlmostEqual(middle, 300, delta=4)
 
     def plate_error(self, source: str) -> float:
         """Mean difference of frame 8's plate from the truth, of 255, where other frames show what is behind."""

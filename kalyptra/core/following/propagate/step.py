@@ -51,6 +51,8 @@ class Tuning(NamedTuple):
     steeper: float = 1.4
     crumb: float = 0.03
     """Parts smaller than this share of the largest are dropped."""
+    gone: float = -0.3
+    """How far a matte must have the colours of what lies around the subject to be none of it."""
     least_area: int = 30
     """Px; with less of it left the subject is lost."""
 
@@ -131,16 +133,17 @@ def propagate(before: SubjectState, codes: NDArray[np.uint8], flow: Any) -> tupl
     grey, names = np.ascontiguousarray(lab[..., 0]), before.palette.named(lab)
     window = window_of((before.matte > 0.3).astype(np.uint8), TUNING.around)
     empty = SubjectState(codes, grey, names, np.zeros_like(before.matte), before.palette, before.lasting)
-    if window is None or not before.seen:
-        again = before.lasting.found_again(lab)
-        if again is None:
-            return empty, LOST
-        matte = guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
-        own = float(before.lasting.says(lab)[again > 0.5].mean())
-        return replace(empty, matte=matte), replace(FOUND_AGAIN, own=own)
-    refined, signs = _contest(before, codes, lab, grey, names, window, flow)
-    empty.matte[window] = refined
-    return empty, signs
+    if window is not None and before.seen:
+        refined, signs = _contest(before, codes, lab, grey, names, window, flow)
+        if before.lasting.worth * signs.own > TUNING.gone:
+            empty.matte[window] = refined
+            return empty, signs
+    again = before.lasting.found_again(lab)
+    if again is None:
+        return empty, LOST
+    matte = guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
+    own = float(before.lasting.says(lab)[again > 0.5].mean())
+    return replace(empty, matte=matte), replace(FOUND_AGAIN, own=own)
 
 
 def _contest(
