@@ -60,7 +60,7 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "kalyptra.design.theme.theme",
             ],
-            "builtins": ["kalyptra.design.templatetags.components"],
+            "builtins": ["kalyptra.design.templatetags.components", "kalyptra.bench.templatetags.numbers"],
         },
     }
 ]

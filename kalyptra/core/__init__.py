@@ -62,6 +62,7 @@ from kalyptra.core.proof.distance import palette
 from kalyptra.core.proof.views import View
 from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.setup.document.limits import limits_of
 from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.document.outline import Joins, Motion, Outline
 from kalyptra.core.setup.document.setup import (
@@ -197,6 +198,7 @@ __all__ = [
     "keep_freed_memory",
     "keyed_by_hand",
     "laid_over",
+    "limits_of",
     "look_identity",
     "make_proxy",
     "map_to_store",

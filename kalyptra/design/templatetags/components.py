@@ -2,30 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from django import template
 
 register = template.Library()
-
-
-@register.inclusion_tag("components/number.html")
-def number(
-    label: str, path: str, unit: str = "", low: float = 0, high: float = 1000, step: float = 1, digits: int = 1,
-    keyed: bool = False, slider: bool = False, scale: str = "even",
-) -> dict[str, Any]:  # fmt: skip
-    """A number with its unit: typed, dragged on its label, or stepped with the arrow keys.
-
-    Args:
-        path: where the value lies in the setup, with dots; "@" stands for the selected subject.
-        keyed: the value has keys over time.
-        slider: show a slider below.
-        scale: how dragging and the slider move: "even", "ratio" (equal ratios) or "dioptres".
-    """
-    name = re.sub(r"\W+", "-", path.replace("@", "subject"))
-    return {"label": label, "path": path, "unit": unit, "low": low, "high": high, "step": step, "digits": digits,
-            "keyed": keyed, "slider": slider, "scale": scale, "id": f"field-{name}"}  # fmt: skip
 
 
 @register.inclusion_tag("components/choice.html")

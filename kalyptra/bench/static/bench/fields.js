@@ -55,8 +55,10 @@ const KEY_HINT = "Holds still with one key. With keys at two frames or more it m
 export const fields = {
   numberField: () => ({
     path: "",
-    low: 0,
+    low: 0, // what the setup allows
     high: 1,
+    from: 0, // what the slider goes over
+    to: 1,
     step: 1,
     digits: 1,
     scale: SCALES.even,
@@ -64,8 +66,9 @@ export const fields = {
     /** @type {number | null} */
     held: null,
     init() {
-      const { path, low, high, step, digits, scale } = this.$el.dataset;
-      Object.assign(this, { path, low: Number(low), high: Number(high), step: Number(step), digits: Number(digits) });
+      const { path, low, high, from, to, step, digits, scale } = this.$el.dataset;
+      Object.assign(this, { path, low: Number(low), high: Number(high), from: Number(from), to: Number(to) });
+      Object.assign(this, { step: Number(step), digits: Number(digits) });
       this.scale = SCALES[scale];
     },
     get value() {
@@ -87,10 +90,14 @@ export const fields = {
       const text = value.toFixed(this.digits);
       return text.includes(".") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
     },
-    // Sliders, drags and steps stay within the field's range, or what it holds beyond that. What is typed is the server's to
-    // take or to refuse.
+    // Drags and steps stay within what the setup allows. What is typed is the server's to take or to refuse.
     within(value) {
-      return Math.min(Math.max(this.high, this.value ?? this.high), Math.max(Math.min(this.low, this.value ?? this.low), value));
+      return Math.min(this.high, Math.max(this.low, value));
+    },
+    // The value at a place of the scale; past its far end lies the most that is allowed (1/m of 0 and less is infinity).
+    beyond(at) {
+      const value = this.scale.from(at);
+      return this.scale === SCALES.dioptres && at >= 0 ? this.high : value;
     },
     typed(event) {
       const value = fromUnit(Number(event.target.value.trim().replace(",", ".")), this.$root.dataset.unit);
@@ -113,16 +120,14 @@ export const fields = {
     },
     grab(event) {
       if (event.button !== 0 || this.value === null) return;
-      const start = { x: event.clientX, at: this.scale.to(Math.max(this.value, this.low || 1e-6)) };
-      const span = this.scale.to(Math.min(this.high, 1e5)) - this.scale.to(this.low);
-      const [least, most] = [Math.min(this.low, this.value), Math.max(this.high, this.value)];
+      const start = { x: event.clientX, at: this.scale.to(this.value) };
+      const span = this.scale.to(this.to) - this.scale.to(this.from);
       const plain = this.scale === SCALES.even;
       const label = event.currentTarget;
       const move = (at) => {
         const away = at.clientX - start.x;
         const unit = plain ? Math.min(span / PIXELS_A_RANGE, this.step) : span / PIXELS_A_RANGE;
-        const value = Math.min(most, Math.max(least, this.scale.from(start.at + away * unit)));
-        this.held = Number(value.toFixed(this.digits));
+        this.held = Number(this.within(this.beyond(start.at + away * unit)).toFixed(this.digits));
         shot().draft(putting(this.path, this.held));
       };
       dragged(label, event, move, (moved) => {
@@ -133,11 +138,11 @@ export const fields = {
     },
     get slid() {
       if (this.value === null) return 0;
-      const [low, high] = [this.scale.to(this.low), this.scale.to(this.high)];
-      return (1000 * (this.scale.to(Math.min(this.high, Math.max(this.low, this.value))) - low)) / (high - low);
+      const [low, high] = [this.scale.to(this.from), this.scale.to(this.to)];
+      return (1000 * (this.scale.to(Math.min(this.to, Math.max(this.from, this.value))) - low)) / (high - low);
     },
     slide(event) {
-      const [low, high] = [this.scale.to(this.low), this.scale.to(this.high)];
+      const [low, high] = [this.scale.to(this.from), this.scale.to(this.to)];
       const value = this.scale.from(low + (Number(event.target.value) / 1000) * (high - low));
       shot().draft(putting(this.path, Number(value.toFixed(Math.max(2, this.digits)))));
     },

@@ -160,6 +160,9 @@ class FirstShot(BrowserCase):
         field.press("Enter")
         page.get_by_text("less than or equal to 100000. Nothing was changed.").wait_for()
         self.assertEqual((Shot.objects.get(title="Parcel runner").head, field.input_value()), (2, "500"))
+        field.press("ArrowUp")  # the slider ends at 200 m, the setup does not
+        self.revision_shown(3)
+        self.assertEqual(field.input_value(), "500.05")
 
     def test_what_is_being_typed_stays_when_the_shot_is_changed_elsewhere_meanwhile(self) -> None:
         page = self.page
