@@ -187,7 +187,7 @@ def stop() -> int:
 
 
 def test(labels: list[str]) -> int:
-    system.need(["python3-venv", "postgresql", "chromium"])
+    system.need(["python3-venv", "postgresql", "chromium-headless-shell"])
     environment.make(dev=True)
     with database("tests") as url:
         env = settings_environment(url)
@@ -205,7 +205,7 @@ def trial(words: list[str]) -> int:
 
 
 def manage(words: list[str], dev: bool = False) -> int:
-    system.need(["postgresql", "chromium"] if dev else ["postgresql"])
+    system.need(["postgresql", "chromium-headless-shell"] if dev else ["postgresql"])
     environment.make(dev)
     with database() as url:
         return _django(words, settings_environment(url), check=False)

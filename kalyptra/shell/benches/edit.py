@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from kalyptra.core import ClipExtent, Curve, FolderStore, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
+from kalyptra.launch.system import chromium
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.scene import DEMO
 from kalyptra.shell.trials.instance import Client, Instance
@@ -84,7 +85,7 @@ def _dragged() -> Iterator[Figure]:
         Path(name).chmod(0o711)
         with Instance(Path(name), KALYPTRA_RESERVE="0") as instance, sync_playwright() as playwright:
             client = instance.enter()
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(FLAGS))
+            browser = playwright.chromium.launch(executable_path=chromium(), args=list(FLAGS))
             context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=instance.address)
             context.add_cookies(
                 [{"name": k, "value": v, "url": instance.address} for k, v in client.session.cookies.get_dict().items()]

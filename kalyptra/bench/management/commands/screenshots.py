@@ -19,6 +19,7 @@ from django.core.management.base import BaseCommand, CommandError
 from kalyptra.bench.mattes import matte_from_marks
 from kalyptra.core import Stroke, read_setup
 from kalyptra.launch import entry
+from kalyptra.launch.system import chromium
 from kalyptra.library import revisions
 from kalyptra.library.demo import KEY, load_demo
 from kalyptra.library.models import Project
@@ -45,7 +46,7 @@ class Command(BaseCommand):
         try:
             found_runner()
             with _server() as address, sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
                 take(browser, address)
                 browser.close()
         finally:

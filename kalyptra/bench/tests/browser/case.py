@@ -19,6 +19,7 @@ from procrastinate.contrib.django import app
 from kalyptra.bench import pictures
 from kalyptra.core import warm_up
 from kalyptra.launch import entry
+from kalyptra.launch.system import chromium
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
@@ -84,7 +85,7 @@ class BrowserCase(StaticLiveServerTestCase):
         cls.enterClassContext(mock.patch.dict(os.environ, {"DJANGO_ALLOW_ASYNC_UNSAFE": "1"}))
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)
-        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
 
     def setUp(self) -> None:
