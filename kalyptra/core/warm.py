@@ -11,7 +11,9 @@ from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.following.people.model import person_share
-from kalyptra.core.following.propagate.step import SubjectState, propagate
+from kalyptra.core.following.propagate.background import BackgroundPicture
+from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.register.median import median_of
 from kalyptra.core.following.track.step import SubjectModel, find_step
 from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
@@ -50,7 +52,8 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
 
     def follow() -> None:
         flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-        propagate(SubjectState.at(noise, np.asarray(cut_outs[0].matte)), noise, flow)
+        behind = BackgroundPicture.unknown(noise.shape[:2])
+        propagate(SubjectState.at(noise, np.asarray(cut_outs[0].matte)), noise, behind, flow)
         find_step(noise, noise, rows, Motion.FREE, np.eye(3), SubjectModel.at(noise, rows))
 
     steps: dict[str, Callable[[], object]] = {

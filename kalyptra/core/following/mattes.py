@@ -15,7 +15,10 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.people.find import PersonSeen, find_people
-from kalyptra.core.following.propagate.step import LOST, Signs, SubjectState, propagate
+from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.state import WORKING_WIDTH, SubjectState
+from kalyptra.core.following.propagate.step import LOST, Signs, propagate
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.setup.document.setup import Edge, Refine
@@ -27,12 +30,10 @@ Matte = NDArray[np.float32]
 class Tuning(NamedTuple):
     """What can be tuned. Chosen on the demo's clips, where no source is named."""
 
-    working_width: int = 480
-    """Px on the long side of the pictures that are looked at: more costs much and gains little."""
+    keys: int = 4
+    """Of the keys nearest by, so many are learnt from."""
     edge_share: float = 1 / 160
     """Width of the edge that is drawn to a picture of full size, as a share of its width."""
-    descent: int = 16
-    """Iterations of the dense search: more find no better matte."""
     shrunk: float = 0.25
     """The share of its size since the key below which a subject counts as hidden."""
     foreign: float = 24.0
@@ -40,13 +41,14 @@ class Tuning(NamedTuple):
     unseen: float = 0.7
     after_loss: float = 0.02
     """What confidence is multiplied with where the subject can hardly be seen; what is left of the trust after that."""
-    doubt: float = 79.77
-    doubt_clear: float = -77.8
-    doubt_running: float = -0.342
-    doubt_own: float = -16.57
+    doubt: float = 42.89
+    doubt_clear: float = -24.47
+    doubt_running: float = -0.368
+    doubt_own: float = -13.47
+    doubt_certain: float = -17.96
     """Doubt that a matte is right, in units that divide its odds by e: of any matte, and by how clear its edge is, how
-    all steps since the key went, and how far it has the key's colours. Fitted on the tune half of the test bed by
-    logistic regression, for J under 0.85."""
+    all steps since the key went, how far it has the key's colours, and the overlap that the network expects. Fitted on
+    the tune half of the test bed by `training/confidence.py`, for J under 0.85."""
     belief: float = 1.5
     """How strongly the surer of two directions counts between keys."""
     agree: float = 0.9
@@ -94,11 +96,11 @@ def follow_mattes(
     stops = [frame for frame in frames if frame in keys]
     for a, b in pairwise(stops):
         span = range(a, b, 1 if b > a else -1)
-        there = list(_one_way(keys[a], footage, span))
-        back = list(_one_way(keys[b], footage, range(b, a, -span.step)))[::-1]
+        there = list(_one_way(keys, footage, span))
+        back = list(_one_way(keys, footage, range(b, a, -span.step)))[::-1]
         yield from (_blended(x, y, (i + 1) / len(span)) for i, (x, y) in enumerate(zip(there, back, strict=True)))
     rest = [frame for frame in frames if stops and frames.index(frame) >= frames.index(stops[-1])]
-    for matte in _one_way(keys[stops[-1]], footage, rest) if stops else ():
+    for matte in _one_way(keys, footage, rest) if stops else ():
         if matte.how is How.PREDICTED and on_loss is OnLoss.STOP:
             return
         yield matte
@@ -110,7 +112,7 @@ def follow_keys(
     """Follow a matte from its keys over all frames from first to last: back before the first key, ahead from there."""
     inside = sorted(frame for frame in keys if first <= frame <= last)
     if inside:
-        yield from follow_mattes({inside[0]: keys[inside[0]]}, footage, range(inside[0], first - 1, -1), on_loss)
+        yield from follow_mattes(keys, footage, range(inside[0], first - 1, -1), on_loss)
         yield from follow_mattes(keys, footage, range(inside[0], last + 1), on_loss)
 
 
@@ -144,22 +146,23 @@ def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
     Raises:
         FrameUnreadable: the clip has no such frame.
     """
-    return eight_bits(shrink(footage.picture(frame), TUNING.working_width).codes)
+    return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)
 
 
-def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
-    """Follow from the first of the frames, where the key is, to the last."""
+def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
+    """Follow from the first of the frames, where one of the keys is, to the last."""
     if len(frames) < 2:
         return
-    codes = looked_at(footage, frames[0])
-    size = (codes.shape[1], codes.shape[0])
-    matte = np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
-    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-    flow.setGradientDescentIterations(TUNING.descent)
-    state, whole, running = SubjectState.at(codes, matte), max(float(matte.sum()), 1.0), 1.0
-    for frame in frames[1:]:
-        signs = LOST
-        state, signs = propagate(state, looked_at(footage, frame), flow)
+    nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
+    (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
+    flow = dense_search()
+    state, whole, running = SubjectState.at(codes, matte, others), max(float(matte.sum()), 1.0), 1.0
+    around = Surroundings(lambda frame: looked_at(footage, frame), frames)
+    around.note(0, matte)
+    for index, frame in enumerate(frames[1:], 1):
+        codes = looked_at(footage, frame)
+        state, signs = propagate(state, codes, around.behind(index, codes), flow)
+        around.note(index, state.matte)
         hidden = float(state.matte.sum()) < TUNING.shrunk * whole or signs.error > TUNING.foreign
         running *= max(signs.sure, 1e-3) ** (1 / 8)
         if hidden:
@@ -168,10 +171,17 @@ def _one_way(key: Matte, footage: PictureSource, frames: Sequence[int]) -> Itera
         yield PropagatedMatte(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
 
 
+def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:
+    """A key's picture and matte at the working size."""
+    codes = looked_at(footage, frame)
+    size = (codes.shape[1], codes.shape[0])
+    return codes, np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
+
+
 def _sure(signs: Signs, running: float) -> float:
     """How far a matte can be trusted, 0 to 1: by its own step, and by all steps since the key."""
     doubt = TUNING.doubt + TUNING.doubt_clear * signs.clear + TUNING.doubt_own * signs.own
-    doubt += TUNING.doubt_running * math.log(max(running, 1e-4))
+    doubt += TUNING.doubt_running * math.log(max(running, 1e-4)) + TUNING.doubt_certain * signs.certain
     return 1 / (1 + math.exp(min(max(doubt, -30.0), 30.0)))
 
 

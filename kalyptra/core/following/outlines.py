@@ -2,27 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from enum import StrEnum
+from functools import partial
 from itertools import pairwise
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
+from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.state import WORKING_WIDTH, SubjectState
+from kalyptra.core.following.propagate.step import propagate
+from kalyptra.core.following.track.by_region import find_by_region
 from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
-from kalyptra.core.setup.document.outline import Outline
+from kalyptra.core.matte.drawn import outline_matte
+from kalyptra.core.setup.document.outline import Motion, Outline
+from kalyptra.core.setup.document.setup import Refine
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
 from kalyptra.core.setup.resolve.outline import carried, placed_at
 from kalyptra.core.setup.time.track import Step, doubt_of
 
-WORKING_WIDTH = 960
-"""Px on the long side of the pictures that are looked at."""
+LINES_WIDTH = 960
+"""Px on the long side of the pictures that lines are followed in."""
 MOST_UNSEEN = 48
 """Frames after which a subject that cannot be seen is given up."""
 BLIND = 0.3
 """What a step that only carries on counts for, as if this share of the corners had been found."""
+
+
+UNCERTAIN, CERTAIN = 0.4, 0.9
+"""Overlap that following a region expects of itself: below the first it is lost, from the second on it holds."""
 
 
 class OnLoss(StrEnum):
@@ -54,12 +67,14 @@ def follow(
     before = _looked_at(footage, frames[0])
     scale = before.shape[1] / full_width
     ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
-    known, seen = SubjectModel.at(before, rows), _Seen(before, rows)
+    around = Surroundings(lambda frame: _small(_looked_at(footage, frame)), frames)
+    way: _Way = partial(_ByRegion, around) if outline.motion is Motion.FREE else partial(_ByCorners, outline.motion)
+    finder, seen = way(before, rows, 0), _Seen(before, rows)
     guess = np.eye(3)
-    for last, frame in pairwise(frames):
+    for index, (last, frame) in enumerate(pairwise(frames), 1):
         after = _looked_at(footage, frame)
         since = seen.since(guess)
-        tracked = find_step(seen.picture, after, seen.rows, outline.motion, since, known)
+        tracked = finder.find(seen, after, since)
         if not tracked.seen and on_loss is OnLoss.STOP:
             return
         matrix = tracked.matrix @ inverse(seen.motion) if tracked.seen else guess
@@ -69,7 +84,7 @@ def follow(
         yield step
         if tracked.seen:
             guess = _drift(matrix, rows)
-            known, seen = tracked.known, _Seen(after, rows)
+            seen = _Seen(after, rows)
         else:
             seen.unseen(matrix)
             if seen.steps > MOST_UNSEEN:
@@ -77,7 +92,7 @@ def follow(
         if frame in outline.hand_frames:
             placed = placed_at(outline, frame)
             ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
-            known, seen = SubjectModel.at(after, rows), _Seen(after, rows)
+            finder, seen = way(after, rows, index), _Seen(after, rows)
 
 
 def follow_range(
@@ -107,6 +122,52 @@ def follow_range(
                 if step.frame - 1 - a < len(doubts) and back >= doubts[step.frame - 1 - a]:
                     break
     yield from follow(outline, footage, range(keys[-1], last + 1), full_width, on_loss)
+
+
+class _ByCorners:
+    """An outline that keeps its shape is found by corners inside it."""
+
+    def __init__(self, kind: Motion, codes: NDArray[np.uint8], rows: Rows, index: int) -> None:
+        self._kind, self._known = kind, SubjectModel.at(codes, rows)
+
+    def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
+        tracked = find_step(seen.picture, codes, seen.rows, self._kind, since, self._known)
+        if tracked.seen:
+            self._known = tracked.known or self._known
+        return tracked
+
+
+class _ByRegion:
+    """What a free outline encloses is followed as a matte, and its line goes along with that."""
+
+    def __init__(self, around: Surroundings, codes: NDArray[np.uint8], rows: Rows, index: int) -> None:
+        self._around, self._index = around, index
+        self._region = outline_matte(rows, Refine(), (codes.shape[0], codes.shape[1]))
+        self._flow, small = dense_search(), _small(codes)
+        self._state = SubjectState.at(small, cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA))
+        self._area = max(float(self._region.sum()), 1.0)
+        around.note(index, self._state.matte)
+
+    def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
+        self._index += 1
+        small = _small(codes)
+        self._state, signs = propagate(self._state, small, self._around.behind(self._index, small), self._flow)
+        self._around.note(self._index, self._state.matte)
+        if not self._state.seen or signs.certain < UNCERTAIN:
+            return TrackedStep(since, np.zeros((len(seen.rows), 2)), 0.0, 0.0, False)
+        region = cv2.resize(self._state.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+        matrix, shifts = find_by_region(seen.picture, codes, seen.rows, (self._region, region), since)
+        self._region = np.asarray(region, np.float32)
+        held = float(np.clip((signs.certain - UNCERTAIN) / (CERTAIN - UNCERTAIN), 0, 1))
+        return TrackedStep(matrix, shifts, held, min(1.0, float(region.sum()) / self._area), True)
+
+
+_Way = Callable[[NDArray[np.uint8], Rows, int], _ByCorners | _ByRegion]
+
+
+def _small(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    height = round(codes.shape[0] * WORKING_WIDTH / codes.shape[1])
+    return np.asarray(cv2.resize(codes, (WORKING_WIDTH, height), interpolation=cv2.INTER_AREA), np.uint8)
 
 
 class _Seen:
@@ -165,4 +226,4 @@ def _step(
 
 def _looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
     """(height, width, 3) RGB codes in 8 bits, small enough to work on."""
-    return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)
+    return eight_bits(shrink(footage.picture(frame), LINES_WIDTH).codes)

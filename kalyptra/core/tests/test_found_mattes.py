@@ -159,7 +159,7 @@ class Colours(TestCase):
         return np.clip(codes + np.random.default_rng(3).normal(0, 6, codes.shape), 0, 255).astype(np.uint8)
 
     def learnt(self, subject: tuple[int, ...], around: tuple[int, ...], matte: NDArray[np.float32]) -> KeyColours:
-        return KeyColours.of(cv2.cvtColor(self.seen(subject, around), cv2.COLOR_RGB2LAB), matte)
+        return KeyColours.of((cv2.cvtColor(self.seen(subject, around), cv2.COLOR_RGB2LAB), matte))
 
     def test_its_own_colour_speaks_for_it_others_against_it_and_a_stranger_says_little(self) -> None:
         known = self.learnt(self.RED, self.BLUE, disc(80, 60, 25))

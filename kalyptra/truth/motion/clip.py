@@ -56,6 +56,8 @@ class MotionClip:
     """A scenario as a source of pictures (960 x 540, sRGB, coded), with its truth."""
 
     scenario: Scenario
+    own_kind: Kind | None = None
+    """A kind that is in no list, for training."""
     frames: int = field(init=False)
     width: int = field(init=False, default=WIDTH)
 
@@ -67,7 +69,7 @@ class MotionClip:
             rate=Rate(numerator=RATE, denominator=1), frames=made.frames, transfer=Transfer.SRGB, bits=8,
         )  # fmt: skip
         rng = np.random.default_rng([made.seed, len(made.name)])
-        self._kind: Kind = KINDS[made.kind]
+        self._kind: Kind = self.own_kind or KINDS[made.kind]
         colours = list(self._kind.colours)
         if len(colours) >= 5:  # people wear several clothes
             colours[1], colours[2] = COATS[int(rng.integers(len(COATS)))], TROUSERS[int(rng.integers(len(TROUSERS)))]

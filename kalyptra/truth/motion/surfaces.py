@@ -1,7 +1,7 @@
 """Surfaces of subjects and places: photographs that come with scikit-image, and patterns made here.
 
-Of the photographs only things are taken, none of people; their origins and licences (public domain, CC0 or CC BY) are
-in the data folder's README of that package.
+Of the photographs only things are taken, none of people; what is known of their origins and licences is in the docstrings
+of `skimage.data`, and for those that a network was trained on in `core/following/propagate/MODEL.md`.
 """
 
 from __future__ import annotations
@@ -102,15 +102,52 @@ def blotched(rng: np.random.Generator, colour: Colour) -> Picture:
     return _mixed(cv2.GaussianBlur(patches, (0, 0), 1.5), colour, tuple(0.5 * c for c in colour))  # type: ignore[arg-type]
 
 
+def streaked(rng: np.random.Generator, colour: Colour) -> Picture:
+    """Wood, hair, brushed metal: noise drawn out in one direction."""
+    rows, columns = (int(v) for v in rng.integers(2, 40, 2))
+    small = rng.normal(0, 1, (rows * 8, columns * 8)).astype(np.float32)
+    fine = cv2.resize(small, (SIDE, SIDE), interpolation=cv2.INTER_LINEAR)
+    return _mixed(0.5 + rng.uniform(0.05, 0.3) * fine, tuple(0.4 * c for c in colour), colour)  # type: ignore[arg-type]
+
+
+def shaded(rng: np.random.Generator, colour: Colour) -> Picture:
+    """Something round in a light from the side."""
+    y, x = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32) / SIDE
+    light = 0.5 + 0.5 * np.sin(rng.uniform(2, 9) * (x * rng.normal() + y * rng.normal()) + rng.uniform(0, 6))
+    return _mixed(light + 0.05 * noise(rng, (SIDE, SIDE), 20, 3), tuple(0.35 * c for c in colour), colour)  # type: ignore[arg-type]
+
+
+def photographed(rng: np.random.Generator, colour: Colour) -> Picture:
+    """A piece of a photograph in a colour."""
+    names = PLACES["training"]
+    picture = photograph(names[int(rng.integers(len(names)))])
+    side = int(min(*picture.shape[:2], rng.integers(90, 300)))
+    y, x = (int(rng.integers(size - side + 1)) for size in picture.shape[:2])
+    piece = cv2.resize(picture[y : y + side, x : x + side], (SIDE, SIDE), interpolation=cv2.INTER_LINEAR)
+    return toned(piece, colour, float(rng.uniform(0.2, 0.9)))
+
+
 PATTERNS: dict[str, tuple[Callable[[np.random.Generator, Colour], Picture], ...]] = {
     "tune": (cloudy, striped, plaid, plain),
     "test": (spotted, cells, woven, blotched),
+    "training": (cloudy, striped, plaid, plain, streaked, shaded, photographed),
 }
 PLACES: dict[str, tuple[str, ...]] = {
     "tune": ("gravel.png", "coffee.png", "coins.png"),
     "test": ("brick.png", "grass.png", "hubble_deep_field.jpg"),
+    "training": (
+        "gravel.png",
+        "coffee.png",
+        "coins.png",
+        "motorcycle_left.png",
+        "moon.png",
+        "ihc.png",
+        "retina.jpg",
+        "clock_motion.png",
+        "motorcycle_right.png",
+    ),
 }
-"""Photographs that places are made of."""
+"""Photographs that places are made of; what is trained on shares nothing with the test half."""
 PHOTOGRAPHED = 0.5
 """The share of places that are photographs; the others are put together here."""
 

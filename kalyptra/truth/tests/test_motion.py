@@ -12,6 +12,7 @@ from kalyptra.truth.motion.clip import Scenario, Trouble, disc_kernel
 from kalyptra.truth.motion.kinds import KINDS
 from kalyptra.truth.motion.scene import Background, Camera
 from kalyptra.truth.motion.surfaces import PATTERNS, PLACES
+from training.samples import TUNE_KINDS
 
 
 def clip(kind: str, *troubles: Trouble, frames: int = 12) -> MotionClip:
@@ -24,8 +25,10 @@ class Bed(TestCase):
         tune, test = (clips(half) for half in Half)
         for of in (lambda c: c.scenario.kind, lambda c: c.scenario.seed):
             self.assertFalse({of(c) for c in tune} & {of(c) for c in test})
-        self.assertFalse(set(PATTERNS["tune"]) & set(PATTERNS["test"]))
-        self.assertFalse(set(PLACES["tune"]) & set(PLACES["test"]))
+        for seen in ("tune", "training"):
+            self.assertFalse(set(PATTERNS[seen]) & set(PATTERNS["test"]))
+            self.assertFalse(set(PLACES[seen]) & set(PLACES["test"]))
+        self.assertFalse(set(TUNE_KINDS) & {clip.scenario.kind for clip in clips(Half.TEST)})
         for within in (Background, Camera, Trouble):
             used = {
                 value

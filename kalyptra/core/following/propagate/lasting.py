@@ -61,29 +61,38 @@ class KeyColours:
     worth: float
 
     @staticmethod
-    def of(lab: NDArray[np.uint8], matte: NDArray[np.float32]) -> KeyColours:
-        """Learnt from a frame: (height, width, 3) L*a*b* codes of 8 bits, and (height, width) the subject's matte."""
+    def of(*keys: tuple[NDArray[np.uint8], NDArray[np.float32]]) -> KeyColours:
+        """Learnt from keys: (height, width, 3) L*a*b* codes of 8 bits, and (height, width) the subject's matte, each.
+
+        The subject's size is the first one's.
+        """
         chance = np.random.default_rng(0)
         cv2.setRNGSeed(1)
-        pixels, share = lab.reshape(-1, 3).astype(np.float32), matte.reshape(-1)
+        area = float(keys[0][1].sum())
+        pixels = np.concatenate([lab.reshape(-1, 3) for lab, _ in keys]).astype(np.float32)
+        share = np.concatenate([matte.reshape(-1) for _, matte in keys])
         away, names = [], []
         for part in (np.flatnonzero(share > 0.8), np.flatnonzero(share < 0.1)):
             if len(part) < TUNING.colours:
                 none = np.zeros(len(EVERY), np.float32)
-                return KeyColours(none, none.astype(np.uint8), _mixture(np.zeros(1, np.uint8)), float(matte.sum()), 0.0)
+                return KeyColours(none, none.astype(np.uint8), _mixture(np.zeros(1, np.uint8)), area, 0.0)
             squares = squares_to(main_colours(pixels, part, TUNING.colours, TUNING.sample, chance))
             away.append(np.sqrt(np.maximum(squares.min(axis=1), 0)))
             names.append(squares.argmin(axis=1))
         own, around = away
         table = np.asarray((around - own) / (own + around + TUNING.alike), np.float32)
         nearest = np.where(own <= around, names[0], names[1] + TUNING.colours).astype(np.uint8)
-        bins, inside = bins_of(lab), matte > 0.8
-        near = cv2.dilate((matte > 0.5).astype(np.uint8), np.ones((TUNING.around, TUNING.around), np.uint8)) > 0
-        beside = near & (matte < 0.1)  # a wide feather may leave nothing there
-        missed = (table[bins[inside]] < 0).mean()
-        mistaken = (table[bins[beside]] > 0).mean() if beside.any() else 0.0
+        inside, beside = [], []
+        for lab, matte in keys:
+            bins = bins_of(lab)
+            near = cv2.dilate((matte > 0.5).astype(np.uint8), np.ones((TUNING.around, TUNING.around), np.uint8)) > 0
+            inside.append(bins[matte > 0.8])
+            beside.append(bins[near & (matte < 0.1)])  # a wide feather may leave nothing there
+        missed = (table[np.concatenate(inside)] < 0).mean()
+        others = np.concatenate(beside)
+        mistaken = (table[others] > 0).mean() if len(others) else 0.0
         worth = float(np.clip(1 - TUNING.missed * missed - TUNING.mistaken * mistaken, 0, 1))
-        return KeyColours(table, nearest, _mixture(nearest[bins[inside]]), float(matte.sum()), worth)
+        return KeyColours(table, nearest, _mixture(nearest[inside[0]]), area, worth)
 
     def says(self, lab: NDArray[np.uint8]) -> NDArray[np.float32]:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""

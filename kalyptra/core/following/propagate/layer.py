@@ -25,6 +25,8 @@ class Tuning(NamedTuple):
     soft: float = 12.0
     """Codes of error at which a pixel's own move counts for 1/e."""
     trust: float = 0.02
+    descent: int = 16
+    """Iterations of the dense search: more find no better matte."""
 
 
 TUNING = Tuning()
@@ -56,6 +58,13 @@ class MovedLayer:
         """Names of colours moved likewise."""
         once = _warped(names, self.affine, cv2.INTER_NEAREST)
         return np.asarray(_pulled(once, self.x, self.y, cv2.INTER_NEAREST), np.uint8)
+
+
+def dense_search() -> Any:
+    """OpenCV's dense inverse search."""
+    flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    flow.setGradientDescentIterations(TUNING.descent)
+    return flow
 
 
 def affine_of(

@@ -11,7 +11,7 @@ MOST = 64
 
 
 def median_of(
-    pictures: NDArray[np.float32], valid: NDArray[np.bool_], most: int
+    pictures: NDArray[np.float32] | NDArray[np.uint8], valid: NDArray[np.bool_], most: int
 ) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
     """The median, channel by channel: it leaves out what only a few of the pictures show.
 

@@ -1,0 +1,56 @@
+"""All that is known of each pixel around a subject, as planes that the network weighs."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.background import BackgroundPicture
+from kalyptra.core.following.propagate.contest import Contest, Frame
+from kalyptra.core.following.propagate.exposure import exposed_back
+from kalyptra.core.following.propagate.state import SubjectState
+
+PLANES = (
+    "lightness", "a", "b", "expected by the subject's motion", "expected by the background's motion",
+    "error of the subject", "error of the background", "key's colours", "worth of the key's colours",
+    "evidence of the contest", "matte of the contest", "px inside the expected edge", "residual of the background",
+    "residual beyond its range", "spread of the background", "background clean", "key's matte carried along",
+    "difference from the key's picture", "area beside the key's", "background open", "background held",
+    "key's colours of the background",
+)  # fmt: skip
+"""Names of the planes, in order. Each is about -1 to 2.6 in size."""
+
+
+def evidence_planes(
+    before: SubjectState, frame: Frame, contest: Contest, behind: BackgroundPicture
+) -> NDArray[np.float32]:
+    """(planes, height, width) of the contest's window.
+
+    Args:
+        before: the state before, its trail already moved to this frame.
+        behind: the background's picture in this frame.
+    """
+    window = contest.window
+    plain, beyond = behind.residual(frame.codes, window)
+    rest = behind.rest[window]
+    codes_behind = exposed_back(np.clip(behind.codes[window], 0, 255).astype(np.uint8), contest.exposure)
+    lab_behind = cv2.cvtColor(codes_behind, cv2.COLOR_RGB2LAB)
+    known = np.minimum(rest[..., 1] + rest[..., 2], 1)
+    key_codes, key_matte = before.trail.shown(window)
+    as_at_key = exposed_back(frame.codes[window], contest.exposure)
+    differs = cv2.transform(cv2.absdiff(key_codes, as_at_key).astype(np.float32), np.full((1, 3), 1 / 3))
+    lab = (frame.lab[window].astype(np.float32) - 128) / np.array([64, 24, 24], np.float32)
+    area = min(float(before.matte.sum()) / max(before.lasting.area, 1.0), 2.0)
+    planes = (
+        lab[..., 0], lab[..., 1], lab[..., 2], contest.front.matte, contest.behind.matte,
+        contest.error / 15, contest.error_behind / 15, contest.says, before.lasting.worth,
+        contest.evidence / 4, contest.matte, np.clip(contest.deep, -24, 24) / 12, plain / 15,
+        beyond / 10, rest[..., 0] / 15, rest[..., 1], key_matte,
+        np.minimum(cv2.blur(differs, (3, 3)), 40) / 15, area, rest[..., 2], rest[..., 3],
+        before.lasting.says(lab_behind) * known,
+    )  # fmt: skip
+    out = np.empty((len(PLANES), *contest.matte.shape), np.float32)
+    for i, plane in enumerate(planes):
+        out[i] = plane
+    return np.clip(out, -2.65, 2.65, out=out)

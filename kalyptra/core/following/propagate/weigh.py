@@ -1,0 +1,37 @@
+"""The network that weighs what is known of each pixel: `weigh.onnx` beside this file; MODEL.md says how it was trained.
+
+It runs on one thread, so that its bytes are the same on every run.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+FILE = Path(__file__).with_name("weigh.onnx")
+MULTIPLE = 16
+"""Px that the sides of what the network looks at must be a multiple of."""
+
+
+def weighed(planes: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(height, width) the subject's share of each pixel, 0 to 1, from (planes, height, width)."""
+    if not FILE.exists():
+        return np.ascontiguousarray(planes[10])
+    height, width = planes.shape[1:]
+    room = ((0, 0), (0, -height % MULTIPLE), (0, -width % MULTIPLE))
+    odds = _session().run(None, {"planes": np.pad(planes, room, mode="edge")[None]})[0][0, 0, :height, :width]
+    return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
+
+
+@lru_cache(maxsize=1)
+def _session() -> Any:
+    """One for all threads: running it is safe from several."""
+    import onnxruntime
+
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = options.inter_op_num_threads = 1
+    return onnxruntime.InferenceSession(str(FILE), options, providers=["CPUExecutionProvider"])

@@ -1,0 +1,1 @@
+"""Training of the network that weighs evidence in following: made samples, training, judging. See README.md."""

@@ -1,0 +1,161 @@
+"""Make samples: python -m training.samples FOLDER MINUTES FIRST [WEIGHTS].
+
+Each clip is made from its number, followed from a true key, and every frame's planes are kept with the true matte. The
+frame before is wrong in the ways that following makes it wrong: by what the network says itself (WEIGHTS, read anew for
+each clip), by what the contest says, or by a true matte that is damaged.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core import one_thread_a_frame
+from kalyptra.core.following.mattes import looked_at
+from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.evidence import PLANES
+from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.state import AROUND, WORKING_WIDTH, SubjectState
+from kalyptra.core.following.propagate.step import Weigh, propagate
+from kalyptra.core.window import window_of
+from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
+from kalyptra.truth.motion.scene import Background, Camera
+from training.kinds import made_up
+
+TUNE_KINDS = ("walker", "turner", "animal", "ball", "car", "cloth")
+"""The kinds of the test bed's tune half: those of the other half are never trained on."""
+SEED = 3_000_000
+LIKELY = {
+    Trouble.OCCLUDER: 0.25, Trouble.LOOKALIKE: 0.25, Trouble.LEAVES: 0.08, Trouble.BLUR: 0.08, Trouble.EXPOSURE: 0.15,
+    Trouble.LIKE_COLOURS: 0.15,
+}  # fmt: skip
+KEPT = 0.6
+"""The share of frames that become samples: neighbours are much alike."""
+CONTEST = PLANES.index("matte of the contest")
+Planes = NDArray[np.float32]
+
+
+def scenario_of(number: int) -> tuple[Scenario, bool]:
+    """What clip `number` is of, and whether its subject is made up."""
+    rng = np.random.default_rng([number, 11])
+    troubles = frozenset(trouble for trouble, share in LIKELY.items() if rng.random() < share)
+    background = Background(rng.choice([place.value for place in Background]))
+    camera = Camera(rng.choice([camera.value for camera in Camera]))
+    frames = int(rng.choice([16, 24, 36]))
+    kind = str(rng.choice(TUNE_KINDS))
+    scenario = Scenario(f"{number}", "training", kind, background, camera, troubles, SEED + number, frames)
+    return scenario, bool(rng.random() < 0.6)
+
+
+def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArray[np.float32]]]:
+    """Planes and true mattes of a clip's frames, in windows."""
+    scenario, unlike = scenario_of(number)
+    clip = MotionClip(scenario, made_up(number) if unlike else None)
+    rng = np.random.default_rng([number, 13])
+    whole = [frame for frame in range(clip.frames) if clip.seen(frame) > 0.8]
+    if not whole:
+        return
+    order = list(range(whole[-1], -1, -1)) if rng.random() < 0.3 else list(range(whole[0], clip.frames))
+    size = (WORKING_WIDTH, round(WORKING_WIDTH * 9 / 16))
+    truth = {f: cv2.resize(clip.truth(f), size, interpolation=cv2.INTER_AREA) for f in order}
+    flow = dense_search()
+    state = SubjectState.at(looked_at(clip, order[0]), truth[order[0]])
+    way = rng.random()
+    network, damaged = weigh is not None and way < 0.6, way > (0.75 if weigh else 0.5)
+    around = Surroundings(partial(looked_at, clip), order)
+    around.note(0, truth[order[0]])
+    for index, frame in enumerate(order[1:], 1):
+        seen: list[Planes] = []
+
+        def decide(planes: Planes) -> NDArray[np.float32]:
+            seen.append(planes)  # noqa: B023
+            return weigh(planes) if network and weigh else np.ascontiguousarray(planes[CONTEST])
+
+        before = state
+        codes = looked_at(clip, frame)
+        state, _ = propagate(before, codes, around.behind(index, codes), flow, decide)
+        around.note(index, state.matte)
+        if seen and rng.random() < KEPT:
+            yield seen[0], _in_window(truth[frame], before, seen[0])
+        if damaged and rng.random() < 0.6:
+            state = replace(state, matte=damage(rng, truth[frame], state.codes))
+
+
+def _in_window(truth: NDArray[np.float32], before: SubjectState, planes: Planes) -> NDArray[np.float32]:
+    window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
+    assert window is not None
+    return np.asarray(truth[window])
+
+
+def damage(rng: np.random.Generator, matte: NDArray[np.float32], codes: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """A true matte with parts lost and gained, its edge moved, or shifted as a whole."""
+    height, width = matte.shape
+    solid = (matte > 0.5).astype(np.uint8)
+    if not solid.any():
+        return matte
+    if rng.random() < 0.06:
+        shift = np.array([[1, 0, rng.normal(0, 10)], [0, 1, rng.normal(0, 7)]], np.float32)
+        return np.asarray(cv2.warpAffine(matte, shift, (width, height)), np.float32)
+    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+    waves = rng.normal(0, 1, (height // 12, width // 12)).astype(np.float32)
+    deep = deep + cv2.resize(waves, (width, height), interpolation=cv2.INTER_CUBIC) * rng.uniform(0, 2.5)
+    deep = deep + rng.normal(0, 0.6)
+    rows, columns = np.nonzero(solid)
+    lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB).astype(np.float32)
+    for _ in range(int(rng.integers(0, 3))):
+        at = int(rng.integers(len(rows)))
+        y, x = int(rows[at]), int(columns[at])
+        near = np.zeros((height, width), np.uint8)
+        axes = (int(rng.integers(4, 28)), int(rng.integers(4, 28)))
+        cv2.ellipse(near, (x, y), axes, float(rng.uniform(0, 180)), 0, 360, 1, -1)
+        alike = cv2.blur((np.abs(lab - lab[y, x]).mean(axis=2) < rng.uniform(6, 16)).astype(np.float32), (5, 5)) > 0.5
+        region = (near > 0) & (alike if rng.random() < 0.6 else True)
+        deep = np.where(region, -3 if rng.random() < 0.55 else 3, deep)
+    return np.asarray(cv2.GaussianBlur(np.clip(deep / 1.5 + 0.5, 0, 1).astype(np.float32), (3, 3), 0), np.float32)
+
+
+def packed(planes: Planes) -> NDArray[np.uint8]:
+    """Planes in 8 bits: steps of 1/48 about 0."""
+    return np.round(planes * 48 + 128).astype(np.uint8)
+
+
+def unpacked(codes: NDArray[np.uint8]) -> Planes:
+    return np.asarray((codes.astype(np.float32) - 128) / 48, np.float32)
+
+
+def main() -> None:
+    folder, minutes, number = Path(sys.argv[1]), float(sys.argv[2]), int(sys.argv[3])
+    weights = Path(sys.argv[4]) if len(sys.argv) > 4 else None
+    folder.mkdir(parents=True, exist_ok=True)
+    one_thread_a_frame()
+    until = time.monotonic() + 60 * minutes
+    while time.monotonic() < until:
+        weigh = None
+        if weights and weights.exists():
+            from training.network import weigh_of
+
+            weigh = weigh_of(weights)
+        try:
+            both = list(samples_of(number, weigh))
+        except (cv2.error, ValueError) as problem:  # a made-up subject may be nothing at all
+            print(number, problem, flush=True)
+            both = []
+        if both:
+            arrays = {f"x{i}": packed(x) for i, (x, _) in enumerate(both)}
+            arrays |= {f"y{i}": np.round(y * 255).astype(np.uint8) for i, (_, y) in enumerate(both)}
+            part = folder / f"{number:06d}.part.npz"
+            np.savez_compressed(part, allow_pickle=False, **arrays)
+            part.rename(folder / f"{number:06d}.npz")
+        number += 1
+
+
+if __name__ == "__main__":
+    main()
