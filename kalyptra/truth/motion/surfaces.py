@@ -1,7 +1,7 @@
 """Surfaces of subjects and places: photographs that come with scikit-image, and patterns made here.
 
-Of the photographs only things are taken, none of people; what is known of their origins and licences is in the docstrings
-of `skimage.data`, and for those that a network was trained on in `core/following/propagate/MODEL.md`.
+Of the photographs only things are taken, none of people. What is known of their origins and licences is in the
+docstrings of `skimage.data`, and for those that a network was trained on in `core/following/propagate/MODEL.md`.
 """
 
 from __future__ import annotations

@@ -38,7 +38,7 @@ class Tuning(NamedTuple):
     """How far a matte must have the colours of what lies around the subject to be none of it."""
     network: float = 0.6
     """What the network's log odds count; the rest is the contest's."""
-    gate: int = 12
+    gate: int = 16
     whole: float = 0.5
     """Px from where the subject is expected that are taken, while so much of what it has at the key is seen."""
     edge: int = 3
@@ -100,7 +100,7 @@ def propagate(
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         share = _decided(weigh(evidence_planes(moved, frame, contest, behind)), contest)
-        matte = without_crumbs(_gated(share, contest, before))
+        matte = without_crumbs(_gated(share, contest, moved))
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte
@@ -122,11 +122,15 @@ def _decided(share: NDArray[np.float32], contest: Contest) -> NDArray[np.float32
     return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
 
 
-def _gated(matte: NDArray[np.float32], contest: Contest, before: SubjectState) -> NDArray[np.float32]:
-    """While most of the subject is seen, nothing far from where it is expected can be it: somebody like it may be."""
-    if float(before.matte.sum()) < TUNING.whole * before.lasting.area:
+def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) -> NDArray[np.float32]:
+    """While most of the subject is seen, nothing far from where it is expected can be it: somebody like it may be.
+
+    It is expected around where it was, and wherever its key's matte has gone along with it: also behind something.
+    """
+    if float(moved.matte.sum()) < TUNING.whole * moved.lasting.area:
         return matte
-    near = cv2.dilate((contest.front.matte > 0.3).astype(np.uint8), np.ones((2 * TUNING.gate + 1,) * 2, np.uint8))
+    expected = np.maximum(contest.front.matte, moved.trail.shown(contest.window)[1])
+    near = cv2.dilate((expected > 0.3).astype(np.uint8), np.ones((2 * TUNING.gate + 1,) * 2, np.uint8))
     return np.asarray(matte * near, np.float32)
 
 
