@@ -197,7 +197,7 @@ def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> Propagated
     differ = 2 * min(part, 1 - part) * apart
     matte = ahead * (1 - part) + other * part
     matte = matte + np.float32(differ) * (np.maximum(ahead, other) - matte)
-    sure = max(a.sure, b.sure) * (1 - 0.7 * differ) * (1 - 0.2 * apart)
+    sure = max(a.sure, b.sure) * (1 - 0.7 * differ) * (1 - 0.4 * apart)
     hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
     blended = replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3))
     return replace(blended, how=How.PREDICTED if hidden else How.FOLLOWED)

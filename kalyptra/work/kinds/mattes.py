@@ -77,9 +77,10 @@ class FollowMattes(_Mattes):
                 raise Gone("there is no matte at the frame to start from; make marks there first")
             names[begin] = first
         frames = self.frames[self.frames.index(begin) :]
-        if store.fetch(names[frame] for frame in frames if frame in names):
+        if store.fetch(names.values()):
             raise Gone("a matte that was made by hand is not in the store any more; make its marks again")
-        keys = {frame: coverage_of(store.local().picture(names[frame])) for frame in frames if frame in names}
+        # Those before, too: what is taken up remembers their colours.
+        keys = {frame: coverage_of(store.local().picture(name)) for frame, name in names.items()}
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             if not self._keep(task, follow_mattes(keys, footage, frames, self.on_loss)):
                 return None
