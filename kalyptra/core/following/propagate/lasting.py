@@ -98,11 +98,16 @@ class KeyColours:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
         return np.asarray(cv2.blur(self.table[bins_of(lab)], (3, 3)), np.float32)
 
-    def found_again(self, lab: NDArray[np.uint8]) -> NDArray[np.float32] | None:
-        """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1."""
-        own = cv2.morphologyEx(
-            (self.says(lab) > TUNING.surely).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)
-        )
+    def found_again(self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None) -> NDArray[np.float32] | None:
+        """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1.
+
+        Args:
+            new: (height, width) where the picture is not the background, where that is known.
+        """
+        own = self.says(lab) > TUNING.surely
+        if new is not None:
+            own = new | (own & ~cv2.erode((~new).astype(np.uint8), np.ones((9, 9), np.uint8)).astype(bool))
+        own = cv2.morphologyEx(own.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
         own = cv2.morphologyEx(own, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
         count, parts, stats, _ = cv2.connectedComponentsWithStats(own)
         names, best, chosen = self.nearest[bins_of(lab)], TUNING.same, None

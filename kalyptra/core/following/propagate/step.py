@@ -38,6 +38,9 @@ class Tuning(NamedTuple):
     """How far a matte must have the colours of what lies around the subject to be none of it."""
     network: float = 0.6
     """What the network's log odds count; the rest is the contest's."""
+    differs: float = 14.0
+    background_known: float = 0.6
+    """Codes from which on a pixel is not the background, and how much of that must be known to say so."""
     gate: int = 16
     whole: float = 0.5
     """Px from where the subject is expected that are taken, while so much of what it has at the key is seen."""
@@ -106,13 +109,22 @@ def propagate(
             after.matte[window] = matte
             return replace(after, trail=moved.trail, exposure=contest.exposure), signs
     lab = cv2.cvtColor(exposed_back(codes, before.exposure), cv2.COLOR_RGB2LAB)
-    again = before.lasting.found_again(lab)
+    again = before.lasting.found_again(lab, _new_in(behind, codes))
     after = replace(after, trail=before.trail.broken())
     if again is None:
         return after, LOST
     matte = guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
     own = float(before.lasting.says(lab)[again > 0.5].mean())
     return replace(after, matte=matte), replace(FOUND_AGAIN, own=own)
+
+
+def _new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bool_] | None:
+    """(height, width) where a frame is not its background; None where too little of that is known to say so."""
+    known = behind.known > 0.5
+    if known.mean() < TUNING.background_known:
+        return None
+    plain, _ = behind.residual(codes, (slice(None), slice(None)))
+    return np.asarray((plain > TUNING.differs) & known)
 
 
 def _decided(share: NDArray[np.float32], contest: Contest) -> NDArray[np.float32]:
