@@ -15,7 +15,7 @@ from torch.nn import functional
 
 from kalyptra.core.following.propagate.evidence import PLANES
 from kalyptra.core.following.propagate.step import Weigh
-from kalyptra.core.following.propagate.weigh import MULTIPLE
+from kalyptra.core.following.propagate.weigh import roomy
 
 WIDTHS = (24, 36, 44, 56)
 
@@ -70,9 +70,8 @@ def weigh_of(weights: Path) -> Weigh:
 
     def weigh(planes: NDArray[np.float32]) -> NDArray[np.float32]:
         height, width = planes.shape[1:]
-        padded = np.pad(planes, ((0, 0), (0, -height % MULTIPLE), (0, -width % MULTIPLE)), mode="edge")
         with torch.inference_mode():
-            odds = network(torch.from_numpy(padded)[None])[0, 0, :height, :width]
+            odds = network(torch.from_numpy(roomy(planes))[None])[0, 0, :height, :width]
         return np.asarray(torch.sigmoid(odds).numpy(), np.float32)
 
     return weigh

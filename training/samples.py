@@ -19,11 +19,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core import one_thread_a_frame
-from kalyptra.core.following.mattes import looked_at
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.evidence import PLANES
 from kalyptra.core.following.propagate.layer import dense_search
-from kalyptra.core.following.propagate.state import AROUND, WORKING_WIDTH, SubjectState
+from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at
+from kalyptra.core.following.propagate.state import AROUND, SubjectState
 from kalyptra.core.following.propagate.step import Weigh, propagate
 from kalyptra.core.window import window_of
 from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble

@@ -39,6 +39,12 @@ def widened(window: Window, margin: int, inner: tuple[int, ...], frame: tuple[in
     return (rows, columns), (above, below, before, after)
 
 
+def middle_of(matte: NDArray[np.float32]) -> NDArray[np.float64] | None:
+    """(2,) x and y of the middle of what a matte covers, px; None where it covers nothing."""
+    sums = cv2.moments(matte)
+    return np.array([sums["m10"], sums["m01"]]) / sums["m00"] if sums["m00"] > 1 else None
+
+
 def within(outer: Window, inner: Window) -> Window:
     """A window of a window, as one of the whole picture."""
     rows, columns = (

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -12,12 +13,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
+from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.people.find import PersonSeen, find_people
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
-from kalyptra.core.following.propagate.state import WORKING_WIDTH, SubjectState
+from kalyptra.core.following.propagate.look import looked_at
+from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import LOST, Signs, propagate
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
@@ -140,15 +142,6 @@ def follow_people(
         yield PropagatedMatte(frame, codes_of(seen.matte), round(seen.sure if seen.boxes else 1.0, 3), how)
 
 
-def looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
-    """(height, width, 3) RGB in 8 bits at the working size.
-
-    Raises:
-        FrameUnreadable: the clip has no such frame.
-    """
-    return eight_bits(shrink(footage.picture(frame), WORKING_WIDTH).codes)
-
-
 def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
     """Follow from the first of the frames, where one of the keys is, to the last."""
     if len(frames) < 2:
@@ -157,7 +150,7 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
     flow = dense_search()
     state, whole, running = SubjectState.at(codes, matte, others), max(float(matte.sum()), 1.0), 1.0
-    around = Surroundings(lambda frame: looked_at(footage, frame), frames)
+    around = Surroundings(partial(looked_at, footage), frames)
     around.note(0, matte)
     for index, frame in enumerate(frames[1:], 1):
         codes = looked_at(footage, frame)

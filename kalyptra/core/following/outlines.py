@@ -11,10 +11,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.reader import PictureSource, eight_bits, shrink
+from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
-from kalyptra.core.following.propagate.state import WORKING_WIDTH, SubjectState
+from kalyptra.core.following.propagate.look import looked_at, smaller
+from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.track.by_region import find_by_region
 from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
@@ -32,8 +33,6 @@ MOST_UNSEEN = 48
 """Frames after which a subject that cannot be seen is given up."""
 BLIND = 0.3
 """What a step that only carries on counts for, as if this share of the corners had been found."""
-
-
 UNCERTAIN, CERTAIN = 0.4, 0.9
 """Overlap that following a region expects of itself: below the first it is lost, from the second on it holds."""
 
@@ -64,15 +63,15 @@ def follow(
         FrameUnreadable: the clip has no such frame.
     """
     placed = placed_at(outline, frames[0])
-    before = _looked_at(footage, frames[0])
+    before = looked_at(footage, frames[0], LINES_WIDTH)
     scale = before.shape[1] / full_width
     ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
-    around = Surroundings(lambda frame: _small(_looked_at(footage, frame)), frames)
+    around = Surroundings(lambda frame: smaller(looked_at(footage, frame, LINES_WIDTH)), frames)
     way: _Way = partial(_ByRegion, around) if outline.motion is Motion.FREE else partial(_ByCorners, outline.motion)
     finder, seen = way(before, rows, 0), _Seen(before, rows)
     guess = np.eye(3)
     for index, (last, frame) in enumerate(pairwise(frames), 1):
-        after = _looked_at(footage, frame)
+        after = looked_at(footage, frame, LINES_WIDTH)
         since = seen.since(guess)
         tracked = finder.find(seen, after, since)
         if not tracked.seen and on_loss is OnLoss.STOP:
@@ -143,14 +142,14 @@ class _ByRegion:
     def __init__(self, around: Surroundings, codes: NDArray[np.uint8], rows: Rows, index: int) -> None:
         self._around, self._index = around, index
         self._region = outline_matte(rows, Refine(), (codes.shape[0], codes.shape[1]))
-        self._flow, small = dense_search(), _small(codes)
+        self._flow, small = dense_search(), smaller(codes)
         self._state = SubjectState.at(small, cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA))
         self._area = max(float(self._region.sum()), 1.0)
         around.note(index, self._state.matte)
 
     def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
         self._index += 1
-        small = _small(codes)
+        small = smaller(codes)
         self._state, signs = propagate(self._state, small, self._around.behind(self._index, small), self._flow)
         self._around.note(self._index, self._state.matte)
         if not self._state.seen or signs.certain < UNCERTAIN:
@@ -163,11 +162,6 @@ class _ByRegion:
 
 
 _Way = Callable[[NDArray[np.uint8], Rows, int], _ByCorners | _ByRegion]
-
-
-def _small(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    height = round(codes.shape[0] * WORKING_WIDTH / codes.shape[1])
-    return np.asarray(cv2.resize(codes, (WORKING_WIDTH, height), interpolation=cv2.INTER_AREA), np.uint8)
 
 
 class _Seen:
@@ -222,8 +216,3 @@ def _step(
         predicted=not tracked.seen,
     )  # fmt: skip
     return step, placement
-
-
-def _looked_at(footage: PictureSource, frame: int) -> NDArray[np.uint8]:
-    """(height, width, 3) RGB codes in 8 bits, small enough to work on."""
-    return eight_bits(shrink(footage.picture(frame), LINES_WIDTH).codes)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.layer import affine_of
 from kalyptra.core.following.register.median import median_of
-from kalyptra.core.window import Window
+from kalyptra.core.window import Window, middle_of
 
 Codes = NDArray[np.uint8]
 Values = NDArray[np.float32]
@@ -54,10 +54,9 @@ class BackgroundPicture:
 
     Attributes:
         codes: (height, width, 3) the median, codes.
-        spread: by how much the frames around differ from it, mean codes.
-        clean: 0 to 1, how many frames around show it beside the subject's matte.
-        open: 0 to 1, the same of frames to come, so that it may yet be the subject itself.
-        held: 0 to 1, in how many of those that were followed the matte lay there.
+        rest: (height, width, 4) by how much the frames around differ from it, mean codes (`spread`); and, 0 to 1, how
+            many of them show it beside the subject's matte (`clean`), how many of those to come do, so that it may yet
+            be the subject itself (`open`), and in how many that were followed the matte lay there (`held`).
     """
 
     codes: Values
@@ -214,10 +213,10 @@ class Surroundings:
             matte = self._at(number).matte
             assert matte is not None
             moved = cv2.warpAffine(matte, motions[number][:2], matte.shape[::-1])
-            sums = cv2.moments(moved)
-            if sums["m00"] > 1:
+            middle = middle_of(moved)
+            if middle is not None:
                 mattes.append(moved)
-                middles.append(np.array([sums["m10"], sums["m01"]]) / sums["m00"])
+                middles.append(middle)
         if not mattes:
             return None
         pace = (middles[1] - middles[0]) / (known[1] - known[0]) if len(middles) > 1 else np.zeros(2)

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit
 
 from kalyptra.core.following.propagate.colours import colour_share
 from kalyptra.core.following.propagate.exposure import LEAST, MOST, exposed_back, exposure_ratio
@@ -143,8 +144,7 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     without = np.where(new, np.float32(TUNING.lasting) * says, np.float32(-TUNING.sure))
     evidence = np.where(band, evidence, np.where(deep > 0, within, without))
     evidence = np.clip(evidence, -TUNING.sure, TUNING.sure).astype(np.float32)
-    rough = (1 / (1 + np.exp(-evidence))).astype(np.float32)
-    refined = guided_filter(now, rough, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
+    refined = guided_filter(now, expit(evidence), TUNING.edge, TUNING.edge_eps, TUNING.steeper)
     refined[~band & (deep <= 0) & ~new] = 0
     clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
     core = deep > reach if (deep > reach).any() else solid > 0

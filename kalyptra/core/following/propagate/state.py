@@ -14,8 +14,6 @@ from kalyptra.core.following.propagate.lasting import KeyColours
 from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.window import window_of
 
-WORKING_WIDTH = 480
-"""Px on the long side of the pictures that are looked at: more costs much and gains little."""
 AROUND = 56
 """Px around the subject that are looked at, at the working size."""
 LEAST_AREA = 30

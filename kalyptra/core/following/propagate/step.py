@@ -1,8 +1,8 @@
 """Carry a matte one frame on.
 
 Two layers contest each pixel (`contest.py`); what came of it, the key's colours, picture and matte, and the background
-as the frames before showed it are weighed by a small network (`weigh.py`). What is lost altogether is looked for by the
-key's colours in the whole picture.
+as the frames around show it are weighed by a small network (`weigh.py`). What is lost altogether is looked for in the
+whole picture.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit, logit
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs
@@ -129,9 +130,8 @@ def _new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.b
 
 def _decided(share: NDArray[np.float32], contest: Contest) -> NDArray[np.float32]:
     """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw."""
-    safe = np.clip(share, 1e-4, 1 - 1e-4)
-    odds = TUNING.network * np.log(safe / (1 - safe)) + (1 - TUNING.network) * contest.evidence
-    return np.asarray(1 / (1 + np.exp(-odds)), np.float32)
+    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence
+    return np.asarray(expit(odds), np.float32)
 
 
 def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) -> NDArray[np.float32]:

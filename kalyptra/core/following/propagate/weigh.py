@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit
 
 FILE = Path(__file__).with_name("weigh.onnx")
 MULTIPLE = 16
@@ -20,9 +21,14 @@ MULTIPLE = 16
 def weighed(planes: NDArray[np.float32]) -> NDArray[np.float32]:
     """(height, width) the subject's share of each pixel, 0 to 1, from (planes, height, width)."""
     height, width = planes.shape[1:]
-    room = ((0, 0), (0, -height % MULTIPLE), (0, -width % MULTIPLE))
-    odds = _session().run(None, {"planes": np.pad(planes, room, mode="edge")[None]})[0][0, 0, :height, :width]
-    return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))), np.float32)
+    odds = _session().run(None, {"planes": roomy(planes)[None]})[0][0, 0, :height, :width]
+    return np.asarray(expit(odds), np.float32)
+
+
+def roomy(planes: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Planes with their edges repeated until the network can take them."""
+    height, width = planes.shape[1:]
+    return np.pad(planes, ((0, 0), (0, -height % MULTIPLE), (0, -width % MULTIPLE)), mode="edge")
 
 
 @lru_cache(maxsize=1)

@@ -21,6 +21,7 @@ from kalyptra.core.setup.document.outline import Motion
 from kalyptra.core.setup.geometry.spline import Rows, on_line
 from kalyptra.core.setup.geometry.warp import Matrix, mapped
 from kalyptra.core.setup.resolve.outline import carried
+from kalyptra.core.window import middle_of
 
 Region = NDArray[np.float32]
 """(height, width) 0 to 1."""
@@ -105,13 +106,9 @@ def _onto(guess: Matrix, rows: Rows, region: Region) -> Matrix:
     """A motion that puts an outline on a region that it would miss; the same where it does not."""
     inside = inside_of(carried(guess, rows), region.shape).astype(np.float32)
     either = float(np.maximum(inside, region).sum())
-    if either == 0 or float(np.minimum(inside, region).sum()) / either > TUNING.overlap or not inside.any():
+    here, there = middle_of(inside), middle_of(region)
+    if here is None or there is None or float(np.minimum(inside, region).sum()) / either > TUNING.overlap:
         return guess
     move = np.eye(3)
-    move[:2, 2] = _middle(region) - _middle(inside)
+    move[:2, 2] = there - here
     return np.asarray(move @ guess)
-
-
-def _middle(matte: Region) -> NDArray[np.float64]:
-    sums = cv2.moments(matte)
-    return np.asarray(np.array([sums["m10"], sums["m01"]]) / max(sums["m00"], 1e-6), np.float64)

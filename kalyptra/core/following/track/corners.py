@@ -51,9 +51,7 @@ class Tracks:
     looked_for: int
 
 
-def tracked(
-    a: TrackingView, b: TrackingView, mask: NDArray[np.uint8], most: int, guess: Matrix, check: bool = True
-) -> Tracks:
+def tracked(a: TrackingView, b: TrackingView, mask: NDArray[np.uint8], most: int, guess: Matrix) -> Tracks:
     """Track corners of one view into another.
 
     Sources: Shi and Tomasi, Good features to track, CVPR 1994; Bouguet, Pyramidal implementation of the Lucas Kanade
@@ -63,16 +61,15 @@ def tracked(
         mask: (height, width) where to look for corners.
         most: how many corners at most.
         guess: the motion to start from.
-        check: track back, too, and keep only what comes back to where it was.
     """
     apart = max(3.0, float(np.sqrt(cv2.countNonZero(mask) / most)) * 0.5)
     corners = cv2.goodFeaturesToTrack(a.grey, most, 0.005, apart, mask=mask, blockSize=5)
     if corners is None:
         return Tracks(np.empty((0, 2)), np.empty((0, 2)), 0)
-    return track_points(a, b, corners[:, 0] + 0.5, guess, check)
+    return track_points(a, b, corners[:, 0] + 0.5, guess)
 
 
-def track_points(a: TrackingView, b: TrackingView, points: NDArray[Any], guess: Matrix, check: bool = True) -> Tracks:
+def track_points(a: TrackingView, b: TrackingView, points: NDArray[Any], guess: Matrix) -> Tracks:
     """Track given points (n, 2), px."""
     start = (points - 0.5).astype(np.float32)[:, None]
     first = mapped(guess, points.astype(np.float64)).astype(np.float32)[:, None] - np.float32(0.5)
@@ -83,8 +80,6 @@ def track_points(a: TrackingView, b: TrackingView, points: NDArray[Any], guess: 
         "flags": cv2.OPTFLOW_USE_INITIAL_FLOW,
     }
     there, seen, _ = cv2.calcOpticalFlowPyrLK(a.grey, b.grey, start, first, **lk)
-    held = seen[:, 0] == 1
-    if check:
-        back, seen_back, _ = cv2.calcOpticalFlowPyrLK(b.grey, a.grey, there, start.copy(), **lk)
-        held &= (np.linalg.norm(back - start, axis=2)[:, 0] < BACK) & (seen_back[:, 0] == 1)
+    back, seen_back, _ = cv2.calcOpticalFlowPyrLK(b.grey, a.grey, there, start.copy(), **lk)
+    held = (seen[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < BACK) & (seen_back[:, 0] == 1)
     return Tracks(start[held, 0] + 0.5, there[held, 0].astype(np.float64) + 0.5, len(points))

@@ -1,4 +1,4 @@
-"""What steps of following share: the line as rows, the window around it, its corners and its bends."""
+"""What steps of following share: the line as rows, the window around it, and its corners."""
 
 from __future__ import annotations
 

@@ -131,7 +131,6 @@ def find_step(
     known = known.moved(whole)
     seen = known.memory.beside(b.lab, origin)
     visible = seen.visible
-
     ahead = carried(matrix, here)
     if known.memory.age >= RENEW:
         mask = np.ascontiguousarray(inside_of(ahead, size)[::2, ::2]) if visible > TUNING.open else seen.place

@@ -1,0 +1,75 @@
+"""A free outline goes along with the region that it encloses, whatever the region does and whatever shape a frame has."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import cv2
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from kalyptra.core import Motion, Refine, drawn_matte, drawn_outline, fit_closed, follow, outline_at, with_steps
+from kalyptra.core.clip.facts import Transfer
+from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.propagate.look import looked_at, smaller
+from kalyptra.core.tests.moving import overlap, texture
+
+SIZE = (270, 480)
+
+
+class Scissors:
+    """Two long legs under a body that close, cross and open again while they walk to the right."""
+
+    facts = None
+
+    def __init__(self) -> None:
+        self.ground = np.clip(texture(4, SIZE, (0.25, 0.35, 0.45)), 0, 255)
+        self.cloth = np.clip(texture(8, SIZE, (0.8, 0.4, 0.2)), 0, 255)
+
+    def truth(self, frame: int) -> NDArray[np.float32]:
+        large = np.zeros((SIZE[0] * 2, SIZE[1] * 2), np.uint8)
+        x = 150 + 4 * frame
+        spread = 34 * np.cos(frame / 4)
+        cv2.ellipse(large, (2 * x, 160), (56, 80), 0, 0, 360, 255, -1)
+        for foot in (x - spread, x + spread):
+            cv2.line(large, (2 * x, 200), (round(2 * foot), 420), 255, 34)
+        return (cv2.resize(large, SIZE[::-1], interpolation=cv2.INTER_AREA) / 255).astype(np.float32)
+
+    def picture(self, frame: int) -> Picture:
+        share = self.truth(frame)[..., None]
+        moved = np.roll(self.cloth, 4 * frame, axis=1)
+        return Picture((self.ground * (1 - share) + moved * share).astype(np.uint8), Transfer.SRGB)
+
+    def close(self) -> None:
+        pass
+
+
+class ByRegion(TestCase):
+    def test_an_outline_around_two_legs_is_whole_again_when_they_have_crossed(self) -> None:
+        clip = Scissors()
+        border, _ = cv2.findContours((clip.truth(0) > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+        curve = fit_closed(max(border, key=len)[:, 0] + 0.5, 0.8)
+        outline = drawn_outline("line1", 0, curve, motion=Motion.FREE)
+        outline = with_steps(outline, tuple(follow(outline, clip, range(26), SIZE[1])))
+        found = [overlap(drawn_matte([outline_at(outline, t)], Refine(), SIZE, 1.0), clip.truth(t)) for t in range(26)]
+        self.assertLess(np.abs(np.cos(np.arange(26) / 4)).min(), 0.1, "they do cross")
+        self.assertGreater(np.mean(found), 0.88)
+        self.assertGreater(found[-1], 0.88)
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.integers(120, 2200), st.integers(120, 2200))
+    def test_a_frame_looked_at_twice_has_one_size_within_a_line(self, width: int, height: int) -> None:
+        class One:
+            facts = None
+
+            def picture(self, frame: int) -> Picture:
+                return Picture(np.zeros((height, width, 3), np.uint8), Transfer.SRGB)
+
+            def close(self) -> None:
+                pass
+
+        small, large = looked_at(One(), 0), smaller(looked_at(One(), 0, 960))  # type: ignore[arg-type]
+        self.assertLessEqual(max(small.shape), 480)
+        self.assertLessEqual(np.abs(np.subtract(small.shape, large.shape)).max(), 1)

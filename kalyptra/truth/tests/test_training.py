@@ -1,0 +1,62 @@
+"""What the network is trained on: samples come from their numbers alone, and are wrong as following is, not otherwise."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kalyptra.core.following.propagate.evidence import PLANES
+from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
+from kalyptra.truth.motion.scene import Background, Camera
+from training.confidence import fitted
+from training.kinds import made_up
+from training.samples import SEED, damage, packed, samples_of, scenario_of, unpacked
+
+
+class Samples(TestCase):
+    def test_a_clip_comes_from_its_number_and_all_troubles_places_and_cameras_come(self) -> None:
+        many = [scenario_of(number)[0] for number in range(300)]
+        self.assertEqual(many[7], scenario_of(7)[0])
+        self.assertEqual({trouble for made in many for trouble in made.troubles}, set(Trouble))
+        self.assertEqual({made.background for made in many}, set(Background))
+        self.assertEqual({made.camera for made in many}, set(Camera))
+        self.assertGreaterEqual(min(made.seed for made in many), SEED)
+
+    def test_subjects_that_never_were_can_be_seen_and_no_two_are_alike(self) -> None:
+        areas = []
+        for seed in range(12):
+            made = Scenario("a check", "training", "walker", Background.FLAT, Camera.LOCKED, frozenset(), seed, 2)
+            areas.append(float(MotionClip(made, made_up(seed)).subject(0.0)[1].sum()))
+        self.assertGreater(min(areas), 200)
+        self.assertEqual(len({round(area) for area in areas}), 12)
+
+    def test_planes_and_mattes_of_a_sample_belong_together(self) -> None:
+        number = next(n for n in range(50) if scenario_of(n)[0].frames == 16 and not scenario_of(n)[0].troubles)
+        both = list(samples_of(number, None))
+        self.assertGreater(len(both), 3)
+        for planes, truth in both:
+            self.assertEqual(planes.shape, (len(PLANES), *truth.shape))
+            self.assertLess(np.abs(unpacked(packed(planes)) - planes).max(), 1 / 90)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.integers(0, 10**6))
+    def test_a_damaged_matte_is_still_a_matte_of_about_the_same_thing(self, seed: int) -> None:
+        truth = np.zeros((120, 160), np.float32)
+        truth[30:90, 50:110] = 1
+        wrong = damage(np.random.default_rng(seed), truth, np.full((120, 160, 3), 90, np.uint8))
+        self.assertTrue(wrong.min() >= 0 and wrong.max() <= 1 and wrong.shape == truth.shape)
+        self.assertGreater(np.minimum(wrong, truth).sum() / np.maximum(wrong, truth).sum(), 0.15)
+
+
+class Confidence(TestCase):
+    def test_the_fit_finds_what_parts_bad_from_good(self) -> None:
+        chance = np.random.default_rng(2)
+        known = np.c_[np.ones(600), chance.uniform(0, 1, 600), chance.normal(0, 5, 600)]
+        bad = known[:, 1] < 0.3
+        weights = fitted(known, bad)
+        self.assertGreater(((known @ weights > 0) == bad).mean(), 0.97)
+        self.assertLess(weights[1], 0)
+        self.assertLess(abs(weights[2]) * 5, abs(weights[1]) * 0.05)
