@@ -1,13 +1,14 @@
 """Fit how sure following is: python -m training.confidence [SEED ...]: on the tune half alone, for J under 0.85.
 
-Prints the weights that `core/following/mattes.py` wants, and what they flag on the clips that they were fitted on.
+Prints the weights that `core/following/propagate/sureness.py` wants, and what they flag on the clips that they were
+fitted on.
 """
 
 from __future__ import annotations
 
-import math
 import sys
 from collections.abc import Iterator
+from unittest import mock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,36 +16,27 @@ from numpy.typing import NDArray
 from kalyptra.core import one_thread_a_frame
 from kalyptra.core.following import mattes
 from kalyptra.core.following.propagate.step import Signs
+from kalyptra.core.following.propagate.sureness import Sure, Sureness
 from kalyptra.truth.measures import overlap
 from kalyptra.truth.motion import Half, MotionClip, clips
 
 BAD, SEEN, STEPS, RATE = 0.85, 0.25, 6000, 0.3
 
 
-def signs_and_j(clip: MotionClip) -> Iterator[tuple[list[float], float]]:
+def told_and_j(clip: MotionClip) -> Iterator[tuple[tuple[float, ...], float]]:
     """What was known of each frame's step, and the matte's overlap with the truth."""
-    said: list[tuple[Signs, float]] = []
-    plain = mattes._sure
+    said: list[Sure] = []
 
-    def noting(signs: Signs, running: float) -> float:
-        said.append((signs, running))
-        return plain(signs, running)
+    class Noting(Sureness):
+        def after(self, signs: Signs, matte: NDArray[np.float32]) -> Sure:
+            said.append(super().after(signs, matte))
+            return said[-1]
 
-    mattes._sure = noting
-    try:
-        first = next(frame for frame in range(clip.frames) if clip.seen(frame) > 0.9)
-        heard = 0
+    first = next(frame for frame in range(clip.frames) if clip.seen(frame) > 0.9)
+    with mock.patch.object(mattes, "Sureness", Noting):
         for step in mattes.follow_mattes({first: clip.truth(first)}, clip, range(first, clip.frames)):
-            told = said[-1] if len(said) > heard else None
-            heard = len(said)
-            if told and clip.seen(step.frame) >= SEEN:
-                yield known_of(*told), overlap(step.matte, clip.truth(step.frame))
-    finally:
-        mattes._sure = plain
-
-
-def known_of(signs: Signs, running: float) -> list[float]:
-    return [1.0, signs.clear, math.log(max(running, 1e-4)), signs.own, signs.certain]
+            if said[-1].known and clip.seen(step.frame) >= SEEN:
+                yield said[-1].known, overlap(step.matte, clip.truth(step.frame))
 
 
 def fitted(known: NDArray[np.float64], bad: NDArray[np.bool_]) -> NDArray[np.float64]:
@@ -65,7 +57,7 @@ def fitted(known: NDArray[np.float64], bad: NDArray[np.bool_]) -> NDArray[np.flo
 def main() -> None:
     one_thread_a_frame()
     rows = [row for seed in map(int, sys.argv[1:] or ["0", "1"]) for clip in clips(Half.TUNE, seed=seed)
-            for row in signs_and_j(clip)]  # fmt: skip
+            for row in told_and_j(clip)]  # fmt: skip
     known, j = np.array([row[0] for row in rows]), np.array([row[1] for row in rows])
     weights = fitted(known, j < BAD)
     flagged = known @ weights > 0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -20,7 +19,8 @@ from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import looked_at
 from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import LOST, Signs, propagate
+from kalyptra.core.following.propagate.step import propagate
+from kalyptra.core.following.propagate.sureness import Sureness
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.setup.document.setup import Edge, Refine
@@ -36,21 +36,6 @@ class Tuning(NamedTuple):
     """Of the keys nearest by, so many are learnt from."""
     edge_share: float = 1 / 160
     """Width of the edge that is drawn to a picture of full size, as a share of its width."""
-    shrunk: float = 0.25
-    """The share of its size since the key below which a subject counts as hidden."""
-    foreign: float = 24.0
-    """Codes by which what is inside a matte differs from the subject, from where on it is something else."""
-    unseen: float = 0.7
-    after_loss: float = 0.02
-    """What confidence is multiplied with where the subject can hardly be seen; what is left of the trust after that."""
-    doubt: float = 42.89
-    doubt_clear: float = -24.47
-    doubt_running: float = -0.368
-    doubt_own: float = -13.47
-    doubt_certain: float = -17.96
-    """Doubt that a matte is right, in units that divide its odds by e: of any matte, and by how clear its edge is, how
-    all steps since the key went, how far it has the key's colours, and the overlap that the network expects. Fitted on
-    the tune half of the test bed by `training/confidence.py`, for J under 0.85."""
     belief: float = 1.5
     """How strongly the surer of two directions counts between keys."""
     agree: float = 0.9
@@ -149,19 +134,16 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
     flow = dense_search()
-    state, whole, running = SubjectState.at(codes, matte, others), max(float(matte.sum()), 1.0), 1.0
+    state, sureness = SubjectState.at(codes, matte, others), Sureness(matte)
     around = Surroundings(partial(looked_at, footage), frames)
     around.note(0, matte)
     for index, frame in enumerate(frames[1:], 1):
         codes = looked_at(footage, frame)
         state, signs = propagate(state, codes, around.behind(index, codes), flow)
         around.note(index, state.matte)
-        hidden = float(state.matte.sum()) < TUNING.shrunk * whole or signs.error > TUNING.foreign
-        running *= max(signs.sure, 1e-3) ** (1 / 8)
-        if hidden:
-            running = min(running, TUNING.after_loss)  # what is found from here on may be something else
-        sure = 0.0 if signs is LOST else _sure(signs, running) * (TUNING.unseen if hidden else 1)
-        yield PropagatedMatte(frame, codes_of(state.matte), round(sure, 3), How.PREDICTED if hidden else How.FOLLOWED)
+        sure = sureness.after(signs, state.matte)
+        how = How.PREDICTED if sure.hidden else How.FOLLOWED
+        yield PropagatedMatte(frame, codes_of(state.matte), round(sure.share, 3), how)
 
 
 def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:
@@ -169,13 +151,6 @@ def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.
     codes = looked_at(footage, frame)
     size = (codes.shape[1], codes.shape[0])
     return codes, np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
-
-
-def _sure(signs: Signs, running: float) -> float:
-    """How far a matte can be trusted, 0 to 1: by its own step, and by all steps since the key."""
-    doubt = TUNING.doubt + TUNING.doubt_clear * signs.clear + TUNING.doubt_own * signs.own
-    doubt += TUNING.doubt_running * math.log(max(running, 1e-4)) + TUNING.doubt_certain * signs.certain
-    return 1 / (1 + math.exp(min(max(doubt, -30.0), 30.0)))
 
 
 def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> PropagatedMatte:

@@ -17,6 +17,7 @@ from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
+from kalyptra.core.following.propagate.sureness import Sureness
 from kalyptra.core.following.track.by_region import find_by_region
 from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
@@ -24,7 +25,7 @@ from kalyptra.core.setup.document.outline import Motion, Outline
 from kalyptra.core.setup.document.setup import Refine
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
-from kalyptra.core.setup.resolve.outline import carried, placed_at
+from kalyptra.core.setup.resolve.outline import carried, held_for, placed_at
 from kalyptra.core.setup.time.track import Step, doubt_of
 
 LINES_WIDTH = 960
@@ -33,8 +34,8 @@ MOST_UNSEEN = 48
 """Frames after which a subject that cannot be seen is given up."""
 BLIND = 0.3
 """What a step that only carries on counts for, as if this share of the corners had been found."""
-UNCERTAIN, CERTAIN = 0.4, 0.9
-"""Overlap that following a region expects of itself: below the first it is lost, from the second on it holds."""
+MISSES, FITS = 0.75, 0.9
+"""Overlap of an outline with its region: with the first it is not sure at all, with the second as sure as that."""
 
 
 class OnLoss(StrEnum):
@@ -144,7 +145,7 @@ class _ByRegion:
         self._region = outline_matte(rows, Refine(), (codes.shape[0], codes.shape[1]))
         self._flow, small = dense_search(), smaller(codes)
         self._state = SubjectState.at(small, cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA))
-        self._area = max(float(self._region.sum()), 1.0)
+        self._sureness = Sureness(self._state.matte)
         around.note(index, self._state.matte)
 
     def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
@@ -152,13 +153,14 @@ class _ByRegion:
         small = smaller(codes)
         self._state, signs = propagate(self._state, small, self._around.behind(self._index, small), self._flow)
         self._around.note(self._index, self._state.matte)
-        if not self._state.seen or signs.certain < UNCERTAIN:
+        sure = self._sureness.after(signs, self._state.matte)
+        if not self._state.seen or sure.hidden:
             return TrackedStep(since, np.zeros((len(seen.rows), 2)), 0.0, 0.0, False)
         region = cv2.resize(self._state.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-        matrix, shifts = find_by_region(seen.picture, codes, seen.rows, (self._region, region), since)
+        matrix, shifts, fits = find_by_region(seen.picture, codes, seen.rows, (self._region, region), since)
         self._region = np.asarray(region, np.float32)
-        held = float(np.clip((signs.certain - UNCERTAIN) / (CERTAIN - UNCERTAIN), 0, 1))
-        return TrackedStep(matrix, shifts, held, min(1.0, float(region.sum()) / self._area), True)
+        fit = float(np.clip((fits - MISSES) / (FITS - MISSES), 0, 1))
+        return TrackedStep(matrix, shifts, held_for(sure.share * fit), 1.0, True)
 
 
 _Way = Callable[[NDArray[np.uint8], Rows, int], _ByCorners | _ByRegion]

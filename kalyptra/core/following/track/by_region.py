@@ -46,7 +46,7 @@ TUNING = Tuning()
 
 def find_by_region(
     before: NDArray[np.uint8], after: NDArray[np.uint8], rows: Rows, regions: tuple[Region, Region], guess: Matrix
-) -> tuple[Matrix, NDArray[np.float64]]:
+) -> tuple[Matrix, NDArray[np.float64], float]:
     """Find an outline again.
 
     Args:
@@ -56,7 +56,8 @@ def find_by_region(
         guess: the motion to start from.
 
     Returns:
-        The motion of the whole, px of the views, and (n, 2) px by which points moved besides.
+        The motion of the whole, px of the views; (n, 2) px by which points moved besides; and the outline's overlap
+        with the region, 0 to 1.
     """
     guess = _onto(guess, rows, regions[1])
     window, origin = window_around(rows, guess, before.shape)
@@ -81,7 +82,7 @@ def find_by_region(
     if len(border):
         for _ in range(TUNING.passes):
             _draw_to(border, ahead)
-    return about(matrix, origin), ahead[:, :2] - carried(matrix, here)[:, :2]
+    return about(matrix, origin), ahead[:, :2] - carried(matrix, here)[:, :2], _overlap(ahead, region)
 
 
 def _draw_to(border: NDArray[np.float64], ahead: Rows) -> None:
@@ -104,11 +105,16 @@ def _draw_to(border: NDArray[np.float64], ahead: Rows) -> None:
 
 def _onto(guess: Matrix, rows: Rows, region: Region) -> Matrix:
     """A motion that puts an outline on a region that it would miss; the same where it does not."""
-    inside = inside_of(carried(guess, rows), region.shape).astype(np.float32)
-    either = float(np.maximum(inside, region).sum())
-    here, there = middle_of(inside), middle_of(region)
-    if here is None or there is None or float(np.minimum(inside, region).sum()) / either > TUNING.overlap:
+    put = carried(guess, rows)
+    here, there = middle_of(inside_of(put, region.shape).astype(np.float32)), middle_of(region)
+    if here is None or there is None or _overlap(put, region) > TUNING.overlap:
         return guess
     move = np.eye(3)
     move[:2, 2] = there - here
     return np.asarray(move @ guess)
+
+
+def _overlap(rows: Rows, region: Region) -> float:
+    inside = inside_of(rows, region.shape).astype(np.float32)
+    either = float(np.maximum(inside, region).sum())
+    return float(np.minimum(inside, region).sum()) / either if either else 0.0

@@ -159,6 +159,11 @@ def trust(outline: Outline, first: int, last: int) -> list[Trust]:
     return [trusts.get(frame, Trust(1.0, TrustKind.BETWEEN)) for frame in range(first, last + 1)]
 
 
+def held_for(confidence: float) -> float:
+    """What a step must have held, 0 to 1, for a frame in full view to be trusted so far by that step alone."""
+    return min(max(1 + math.log2(max(confidence, 1e-6)) / TUNING.lost_here, 0.0), 1.0)
+
+
 def _walk(trusts: dict[int, Trust], steps: dict[int, Step], frames: range, entered: int) -> None:
     """Note the trust along steps away from a key; `entered` is how much later than its frame the step into it is."""
     doubt = 0.0
