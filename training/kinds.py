@@ -1,4 +1,4 @@
-"""Subjects that never were: bodies, limbs in chains, thin lines and holes, put together by chance.
+"""Subjects that never were: bodies, limbs in chains, rings, thin lines and holes, put together by chance.
 
 They teach the network what holds for anything that moves, and not what people look like.
 """
@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from kalyptra.truth.motion.kinds import Kind, Traits
-from kalyptra.truth.motion.puppet import Part, Points, area, bone, limb, line, turned
+from kalyptra.truth.motion.puppet import Part, Points, area, bone, circle, limb, line, turned
 
 
 def made_up(seed: int) -> Kind:
@@ -18,12 +18,14 @@ def made_up(seed: int) -> Kind:
     faces = len(colours)
     bodies = [_Body(rng, faces) for _ in range(int(rng.integers(1, 4)))]
     chains = [_Chain(rng, faces) for _ in range(int(rng.integers(0, 8)))]
+    rings = [_Ring(rng, faces) for _ in range(int(rng.integers(1, 3)))] if rng.random() < 0.15 else []
     sway, turn = rng.uniform(0, 0.35), rng.uniform(0.3, 2.5)
 
     def parts(seconds: float, traits: Traits) -> list[Part]:
         lean = sway * float(np.sin(turn * seconds + 6.3 * traits[0]))
         drawn = [part for chain in chains if not chain.near for part in chain.parts(seconds, traits[1])]
         drawn += [body.part(seconds, lean) for body in bodies]
+        drawn += [part for ring in rings for part in ring.parts(seconds)]
         return drawn + [part for chain in chains if chain.near for part in chain.parts(seconds, traits[1])]
 
     pace = float(rng.uniform(0.2, 1.3)) if rng.random() < 0.6 else 0.0
@@ -87,3 +89,21 @@ class _Chain:
             limb(joints[i], joints[i + 1], float(self.wide[i]), float(self.wide[i + 1]), int(self.surface[i]))
             for i in reversed(range(self.count))
         ]
+
+
+class _Ring:
+    """Something thin and holed: a ring of bars that turns."""
+
+    def __init__(self, rng: np.random.Generator, faces: int) -> None:
+        self.middle = (float(rng.normal(0, 0.18)), float(rng.uniform(-0.6, -0.15)))
+        self.radius, self.wide = float(rng.uniform(0.08, 0.25)), float(rng.uniform(0.008, 0.03))
+        self.bars, self.fast = int(rng.integers(0, 9)), float(rng.uniform(0, 8))
+        self.surface = int(rng.integers(faces))
+
+    def parts(self, seconds: float) -> list[Part]:
+        rim = circle(*self.middle, self.radius, count=30)
+        drawn = [line(np.concatenate([rim, rim[:1]]).tolist(), self.wide, self.surface)]
+        for i in range(self.bars):
+            end = bone(self.middle, self.fast * seconds + 2 * np.pi * i / self.bars, self.radius)
+            drawn.append(line([self.middle, end], 0.6 * self.wide, self.surface))
+        return drawn

@@ -34,7 +34,7 @@ TUNE_KINDS = ("walker", "turner", "animal", "ball", "car", "cloth")
 """The kinds of the test bed's tune half: those of the other half are never trained on."""
 SEED = 3_000_000
 LIKELY = {
-    Trouble.OCCLUDER: 0.25, Trouble.LOOKALIKE: 0.25, Trouble.LEAVES: 0.08, Trouble.BLUR: 0.08, Trouble.EXPOSURE: 0.15,
+    Trouble.OCCLUDER: 0.3, Trouble.LOOKALIKE: 0.25, Trouble.LEAVES: 0.15, Trouble.BLUR: 0.08, Trouble.EXPOSURE: 0.15,
     Trouble.LIKE_COLOURS: 0.15,
 }  # fmt: skip
 KEPT = 0.6
@@ -49,7 +49,8 @@ def scenario_of(number: int) -> tuple[Scenario, bool]:
     troubles = frozenset(trouble for trouble, share in LIKELY.items() if rng.random() < share)
     background = Background(rng.choice([place.value for place in Background]))
     camera = Camera(rng.choice([camera.value for camera in Camera]))
-    frames = int(rng.choice([16, 24, 36]))
+    # To leave and return takes its time.
+    frames = 60 if Trouble.LEAVES in troubles else int(rng.choice([16, 24, 36, 48]))
     kind = str(rng.choice(TUNE_KINDS))
     scenario = Scenario(f"{number}", "training", kind, background, camera, troubles, SEED + number, frames)
     return scenario, bool(rng.random() < 0.6)

@@ -37,6 +37,7 @@ from kalyptra.core.edit.findings import (
 )
 from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.edit.recipes import Recipe, with_recipe
+from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND
 from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
@@ -54,12 +55,13 @@ from kalyptra.core.layered import CutOut, Opening, Plate, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
 from kalyptra.core.matte.marks import marked_matte
+from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.matte_cache import MatteCache
-from kalyptra.core.plate.fill import fill
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
 from kalyptra.core.proof.views import View
+from kalyptra.core.pull_push import fill
 from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
 from kalyptra.core.setup.document.limits import limits_of
@@ -68,7 +70,9 @@ from kalyptra.core.setup.document.outline import Joins, Motion, Outline
 from kalyptra.core.setup.document.setup import (
     VERSION,
     AnyMatte,
+    Edge,
     Footage,
+    PlateSettings,
     PlateSource,
     Refine,
     Setup,
@@ -89,6 +93,8 @@ from kalyptra.core.surveying import survey, ways
 from kalyptra.core.warm import warm_up
 
 __all__ = [
+    "EDGE_OF_DRAWN",
+    "EDGE_OF_FOUND",
     "MOST_SOURCES",
     "NEEDS_A_LOOK",
     "PICTURE",
@@ -104,6 +110,7 @@ __all__ = [
     "CutOut",
     "DrawnOutline",
     "Ease",
+    "Edge",
     "EmptyStore",
     "FolderStore",
     "Footage",
@@ -136,6 +143,7 @@ __all__ = [
     "PictureSource",
     "Plate",
     "PlatePatch",
+    "PlateSettings",
     "PlateSource",
     "PropagatedMatte",
     "Put",
@@ -178,6 +186,7 @@ __all__ = [
     "decode_still",
     "drawn_matte",
     "drawn_outline",
+    "edged",
     "eight_bits",
     "feet",
     "fill",

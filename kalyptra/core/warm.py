@@ -10,20 +10,28 @@ import numpy as np
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
+from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.following.people.model import person_share
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.register.median import median_of
+from kalyptra.core.following.track.matched_line import border_of, matched
+from kalyptra.core.following.track.scattered import spread
 from kalyptra.core.following.track.step import SubjectModel, find_step
 from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
+from kalyptra.core.lens.even import spread_evenly
+from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.guided_filter import guided_filter
+from kalyptra.core.matte.local_colours import edge_by_colours
 from kalyptra.core.setup.document.outline import Motion
-from kalyptra.core.setup.document.setup import Refine
+from kalyptra.core.setup.document.setup import Iris, Refine
 from kalyptra.core.setup.geometry.curve import Curve
+from kalyptra.core.setup.geometry.planes import PlaneAt
 from kalyptra.core.setup.geometry.shapes import ellipse
+from kalyptra.core.setup.resolve.source import RoundAt, StopsAt
 
 
 def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
@@ -44,20 +52,32 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0)):
             cut_outs.append(CutOut(outline_matte(rows, refine, size), distance))
         guided_filter(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
+        edge_by_colours(noise, np.asarray(cut_outs[0].matte), 4.0, 2.0)
 
     def lens() -> None:
         opening = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
         for quality in (Quality.PREVIEW, Quality.FINAL):
             to_codes(through_lens(light, dioptres, cut_outs, opening, quality=quality), Transfer.SRGB)
+        lift(light, dioptres, 0.5, 1.0, 1.0)
+        spread_evenly(light, 3.0, Iris(), 0.0)
 
     def follow() -> None:
         flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
         behind = BackgroundPicture.unknown(noise.shape[:2])
         propagate(SubjectState.at(noise, np.asarray(cut_outs[0].matte)), noise, behind, flow)
-        find_step(noise, noise, rows, Motion.FREE, np.eye(3), SubjectModel.at(noise, rows))
+        find_step(noise, noise, rows, Motion.SIMILARITY, np.eye(3), SubjectModel.at(noise, rows))
+        spread(rows[:, :2], rows[:, :2], rows[:, :2], rows[:, 0], 9.0, 1.0)
+        matched(rows[:, :2], border_of(np.asarray(cut_outs[0].matte)))
+
+    def distances() -> None:
+        flat = PlaneAt(0.0, 0.1, 0.2)
+        around = RoundAt((48.0, 27.0), 30.0, 20.0, 0.0, StopsAt((0.0, 1.0), (0.2, 0.5), False))
+        for layers in ([Layer(flat)], [Layer(flat), Layer(around)]):
+            stack(size, 1.0, layers)
 
     steps: dict[str, Callable[[], object]] = {
         "mattes": mattes,
+        "distances": distances,
         "lens": lens,
         "following": follow,
         "plates": lambda: median_of(light[None], np.ones((1, *size), bool), 1),

@@ -10,6 +10,7 @@ from pathlib import Path
 from kalyptra.core import one_thread_a_frame
 from kalyptra.shell.benches import (
     distance,
+    edges,
     edit,
     export,
     follow,
@@ -39,6 +40,7 @@ BENCHES = {
     "export": export.run,
     "memory": memory.run,
     "motion": motion.run,
+    "edges": edges.run,
 }
 
 

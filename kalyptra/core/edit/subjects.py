@@ -18,10 +18,9 @@ from kalyptra.core.setup.resolve.look import camera_of, distance_of, focus_of
 from kalyptra.core.setup.time.keyed import constant
 
 INKS = 4
-DRAWN_FEATHER = 4.0
-"""Px on either side that a drawn subject begins with. Common practice, no source."""
-EDGE_SHARE = 1 / 160
-"""Share of the picture's width that the edge of a found matte may take. Common practice, no source."""
+EDGE_OF_DRAWN, EDGE_OF_FOUND = 1 / 120, 1 / 240
+"""Shares of the picture's width that the edge may be off a line: outlines are drawn 1 to 6 px loose in a picture of 960
+px, and followed mattes are off by half as much. From the tune half of `truth/motion`: `bin/kalyptra bench edges`."""
 MOST_SUBJECTS = 64
 
 
@@ -67,9 +66,8 @@ class AddSubject(Command):
         return OutlineMatte(outlines=(drawn_outline(self.drawn.id, self.frame, self.drawn.curve),))
 
     def _refine(self, clip: ClipExtent) -> Refine:
-        if self.drawn is not None:
-            return Refine(feather_in=DRAWN_FEATHER, feather_out=DRAWN_FEATHER)
-        return Refine(edge=Edge.FAST, edge_width=min(200.0, max(2.0, round(clip.width * EDGE_SHARE))))
+        share = EDGE_OF_FOUND if self.drawn is None else EDGE_OF_DRAWN
+        return Refine(edge=Edge.FAST, edge_width=min(200.0, max(2.0, round(clip.width * share))))
 
     @property
     def words(self) -> str:

@@ -34,7 +34,7 @@ class Tuning(NamedTuple):
 
     keys: int = 4
     """Of the keys nearest by, so many are learnt from."""
-    edge_share: float = 1 / 160
+    edge_share: float = 1 / 240
     """Width of the edge that is drawn to a picture of full size, as a share of its width."""
     belief: float = 1.5
     """How strongly the surer of two directions counts between keys."""

@@ -33,7 +33,7 @@ from kalyptra.core.following.register.homography import STILL, Aligned, align, b
 from kalyptra.core.following.register.recover import Other, recovered
 from kalyptra.core.frame import covered
 from kalyptra.core.plate.detail import fill_detailed
-from kalyptra.core.plate.fill import fill
+from kalyptra.core.pull_push import fill
 from kalyptra.core.setup.document.setup import FilledBy, Setup
 from kalyptra.core.setup.document.stored import PlatePatch
 from kalyptra.core.store import FolderStore

@@ -7,17 +7,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.matte.closed_form import solved_edge
-from kalyptra.core.matte.guided_filter import guided_filter
+from kalyptra.core.matte.local_colours import edge_by_colours
 from kalyptra.core.matte.normal import along_normal
 from kalyptra.core.setup.document.setup import Edge, Profile, Refine
 from kalyptra.core.window import window_of
 
 Matte = NDArray[np.float32]
 
-EPS = 1e-4
-STEEPER = 1.3
 FINE_BAND = 0.67
 """The band in which matting solves the edge, as a share of the edge's width."""
+LOOSE = 0.4
+"""How far outside of a drawn line the edge may be, as a share of how far inside: outlines are drawn rather too wide."""
+LEVELS = (0.1, 0.3, 0.5, 0.7, 0.9)
+"""The coverages whose lines a feather takes one by one: what is soft already stays so."""
 
 
 def limited(matte: Matte, black: float, white: float) -> Matte:
@@ -27,13 +29,16 @@ def limited(matte: Matte, black: float, white: float) -> Matte:
     return np.asarray(np.clip((matte - np.float32(black)) / np.float32(white - black), 0, 1), np.float32)
 
 
-def edged(matte: Matte, codes: NDArray[np.uint8], refine: Refine, scale: float, carefully: bool) -> Matte:
+def edged(
+    matte: Matte, codes: NDArray[np.uint8], refine: Refine, scale: float, carefully: bool, drawn: bool = False
+) -> Matte:
     """A matte whose edge is drawn to the picture.
 
     Args:
         codes: (height, width, 3) the picture, 8 bits.
         scale: px of the picture for one px of the source.
         carefully: solve a fine edge; without it, one is drawn the fast way.
+        drawn: somebody drew its line, and so rather outside of the edge than inside.
     """
     if refine.edge is Edge.NONE:
         return matte
@@ -41,16 +46,10 @@ def edged(matte: Matte, codes: NDArray[np.uint8], refine: Refine, scale: float, 
     window = window_of((matte > 0.02).astype(np.uint8), round(2 * width) + 8)
     if window is None:
         return matte
-    here, shown = matte[window], np.ascontiguousarray(codes[window])
+    shown = np.ascontiguousarray(codes[window])
+    solved = edge_by_colours(shown, np.ascontiguousarray(matte[window]), width, width * (LOOSE if drawn else 1.0))
     if refine.edge is Edge.FINE and carefully:
-        solved = solved_edge(shown, here, width * FINE_BAND)
-    else:
-        solved = guided_filter(shown, here, max(1, round(width)), EPS, STEEPER, smaller=2 if width >= 4 else 1)
-        # Only the band around the line may change: the filter's windows reach further.
-        solid = (here > 0.5).astype(np.uint8)
-        away = cv2.distanceTransform(solid, cv2.DIST_L2, 3) + cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
-        share = np.clip((np.float32(1.5 * width) - away) / np.float32(max(0.5 * width, 1)), 0, 1)
-        solved = here + share * (solved - here)
+        solved = solved_edge(shown, solved, width * FINE_BAND)
     out = matte.copy()
     out[window] = solved
     return out
@@ -64,16 +63,38 @@ def grown(matte: Matte, refine: Refine, scale: float) -> Matte:
     grow, inwards, outwards = refine.grow * scale, refine.feather_in * scale, refine.feather_out * scale
     if grow == 0 and inwards + outwards == 0:
         return matte
-    signed = _to_line(matte)
     if inwards + outwards <= 1.0:
         # The edge keeps its own softness and moves: what is looked up lies `grow` px further in.
-        return _shifted(matte, signed, grow)
+        return _shifted(matte, _to_line(matte), grow)
+    # A matte is the mean of its level sets. Each is feathered alone, so that hair and motion blur stay what they are.
+    window = window_of((matte > 0).astype(np.uint8), round(max(grow + outwards, 0)) + 3)
+    if window is None:
+        return matte
+    out, here = np.zeros_like(matte), np.ascontiguousarray(matte[window])
+    signed = _to_line(here)
+    soft = bool((cv2.blur(np.abs(here - 0.5), (3, 3)) < 0.3).any())  # somewhere the edge is wider than two pixels
+    ramps = (
+        [_ramp(_to_level(here, level), refine, scale) for level in LEVELS] if soft else [_ramp(signed, refine, scale)]
+    )
+    out[window] = np.mean(ramps, axis=0)
+    return out
+
+
+def _ramp(signed: Matte, refine: Refine, scale: float) -> Matte:
+    """From 1 at the feather inwards of the grown line to 0 at the feather outwards."""
+    grow, inwards, outwards = refine.grow * scale, refine.feather_in * scale, refine.feather_out * scale
     t = np.clip((np.float32(outwards) - (signed - np.float32(grow))) / np.float32(inwards + outwards), 0, 1)
     if refine.profile is Profile.SMOOTH:
         t = t * t * (3 - 2 * t)
     elif refine.profile is Profile.LATE:
         t = t * t
     return np.asarray(t, np.float32)
+
+
+def _to_level(matte: Matte, level: float) -> Matte:
+    """Px from the middle of each pixel to the line of a coverage, negative inside."""
+    steep = np.float32(4)  # so that an even part of another coverage lies wholly inside or outside
+    return _to_line(np.asarray(np.clip((matte - np.float32(level)) * steep + np.float32(0.5), 0, 1), np.float32))
 
 
 def _to_line(matte: Matte) -> Matte:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.plate.detail import fill_detailed
-from kalyptra.core.plate.fill import fill_in
+from kalyptra.core.pull_push import fill_in
 from kalyptra.core.window import Window, window_of
 
 HIDDEN = 0.02

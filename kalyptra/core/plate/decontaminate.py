@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
-from kalyptra.core.plate.fill import fill
+from kalyptra.core.pull_push import fill
 
 SOLID = 0.95
 """From this coverage on, a pixel's colour is taken as the subject's own."""

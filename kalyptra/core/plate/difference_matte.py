@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.plate.fill import fill
+from kalyptra.core.pull_push import fill
 
 BAND = 6
 """Px on either side of the line that may change."""

@@ -13,7 +13,7 @@ from scipy.ndimage import distance_transform_edt
 from kalyptra.core.distance.stack import with_zones
 from kalyptra.core.matte.drawn import drawn_matte, outline_matte
 from kalyptra.core.plate.decontaminate import own_colour
-from kalyptra.core.plate.fill import fill
+from kalyptra.core.pull_push import fill
 from kalyptra.core.setup.document.outline import Joins
 from kalyptra.core.setup.document.setup import Profile, Refine
 from kalyptra.core.setup.geometry.curve import Curve

@@ -18,8 +18,8 @@ from kalyptra.core.frame import render_frame
 from kalyptra.core.plate.clean_plate import clean_plate
 from kalyptra.core.plate.detail import fill_detailed
 from kalyptra.core.plate.difference_matte import difference_matte
-from kalyptra.core.plate.fill import fill
 from kalyptra.core.proof.views import View
+from kalyptra.core.pull_push import fill
 from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.store import FolderStore
 from kalyptra.truth.measures import psnr

@@ -21,7 +21,7 @@ BACK_WITHIN = 10.0
 """Seconds after a kill within which a change is saved again."""
 ENDS_WITHIN = 7.0
 """Seconds: less than what a worker is given before it is cut off."""
-SPAN = 31
+SPAN = 15
 """Last frame of the ranges that are rendered."""
 
 
@@ -133,7 +133,7 @@ def run(instance: Instance, count: int = 60, seed: int = 1) -> dict[str, Any]:
 
 def _restart(instance: Instance, client: Client, shot: int) -> float:
     """End all in good order in the middle of a render, and start again: it goes on. The seconds that ending took."""
-    order = client.post(f"/api/shots/{shot}/renders", json={"first": 1, "last": 60, "gaps": True}).json()["id"]
+    order = client.post(f"/api/shots/{shot}/renders", json={"first": 1, "last": 30, "gaps": True}).json()["id"]
 
     def state() -> dict[str, Any]:
         return next(

@@ -146,7 +146,8 @@ class MotionClip:
         if Trouble.LEAVES in self.scenario.troubles:
             whole = self.scenario.frames / RATE
             out = WIDTH / 2 + size
-            x = WIDTH * 0.5 + out * np.sin(np.pi * np.clip((seconds / whole - 0.2) / 0.6, 0, 1)) ** 0.8
+            # It starts and stops gently: nothing jumps.
+            x = WIDTH * 0.5 + out * np.sin(np.pi * np.clip((seconds / whole - 0.1) / 0.8, 0, 1)) ** 2
             faces = 1.0 if seconds < whole / 2 else -1.0
         else:
             x = WIDTH * (0.24 if pace else 0.5) + self._speed * seconds + (0 if pace else 40 * np.sin(0.8 * seconds))

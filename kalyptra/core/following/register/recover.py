@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.facts import Codes, Transfer
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.following.register.median import median_of
-from kalyptra.core.plate.fill import fill_in
+from kalyptra.core.pull_push import fill_in
 from kalyptra.core.window import Window
 
 Light = NDArray[np.float32]
