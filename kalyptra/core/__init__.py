@@ -45,7 +45,8 @@ from kalyptra.core.focus.record import cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
-from kalyptra.core.following.mattes import PropagatedMatte, at_full_size, follow_keys, follow_mattes, follow_people
+from kalyptra.core.following.finding import follow_people
+from kalyptra.core.following.mattes import PropagatedMatte, at_full_size, follow_keys, follow_mattes
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.following.plates import recover, recover_to_store
 from kalyptra.core.frame import render_frame, render_look

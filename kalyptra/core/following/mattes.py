@@ -1,4 +1,4 @@
-"""Following found mattes over the frames of a clip, from keys made by hand, and finding people in it."""
+"""Following found mattes over the frames of a clip, from keys made by hand."""
 
 from __future__ import annotations
 
@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.following.outlines import OnLoss
-from kalyptra.core.following.people.find import PersonSeen, find_people
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import looked_at
@@ -24,7 +23,7 @@ from kalyptra.core.following.propagate.sureness import Sureness
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.setup.document.setup import Edge, Refine
-from kalyptra.core.setup.document.stored import Fit, How, Spot
+from kalyptra.core.setup.document.stored import Fit, How
 
 Matte = NDArray[np.float32]
 
@@ -101,30 +100,6 @@ def follow_keys(
     if inside:
         yield from follow_mattes(keys, footage, range(inside[0], first - 1, -1), on_loss)
         yield from follow_mattes(keys, footage, range(inside[0], last + 1), on_loss)
-
-
-def follow_people(
-    footage: PictureSource, frames: Sequence[int], spot: Spot | None, full_width: int
-) -> Iterator[PropagatedMatte]:
-    """Find people frame by frame, everybody or the one that is pointed at.
-
-    Args:
-        frames: frame numbers one apart; where somebody is pointed at, the first is the spot's.
-
-    Yields:
-        What is found at every frame; somebody who was gone is found again.
-
-    Raises:
-        FrameUnreadable: the clip has no such frame.
-    """
-    seen: PersonSeen | None = None
-    for frame in frames:
-        codes = looked_at(footage, frame)
-        scale = codes.shape[1] / full_width
-        at = (spot.x * scale, spot.y * scale) if spot else None
-        seen = find_people(codes, seen, at)
-        how = How.PERSON if seen.boxes else How.NOBODY
-        yield PropagatedMatte(frame, codes_of(seen.matte), round(seen.sure if seen.boxes else 1.0, 3), how)
 
 
 def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:

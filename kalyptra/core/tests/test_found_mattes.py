@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
-from kalyptra.core.following.mattes import follow_keys, follow_mattes, follow_people
+from kalyptra.core.following.finding import follow_people
+from kalyptra.core.following.mattes import follow_keys, follow_mattes
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.people.find import find_people
 from kalyptra.core.following.people.model import FILE
@@ -242,6 +243,30 @@ class People(TestCase):
         solid = cv2.erode((truth[cut] > 0.5).astype(np.uint8), np.ones((9, 9), np.uint8))[-9] > 0
         self.assertGreater(solid.sum(), 60)
         self.assertGreater(float(seen.matte[-1][solid].mean()), 0.9)
+
+    def test_whoever_is_followed_as_well_is_found_better_and_a_limb_that_vanishes_is_noted(self) -> None:
+        clip = TrackedClip("window")
+        means = []
+        for carefully in (False, True):
+            steps = follow_people(clip.footage, range(20), None, clip.width, carefully)
+            means.append(np.mean([overlap_of(s.matte, clip.truth(s.frame)) for s in steps if s.frame > 8]))
+        self.assertGreater(means[1], means[0] + 0.01)
+        codes, truth = clerk()
+        columns = np.flatnonzero((truth > 0.5).any(axis=0))
+        cut = codes.copy()
+        cut[:, columns[0] - 4 : columns[0] + 60] = (90, 88, 84)
+        found = list(follow_people(Pictures([codes, codes, cut, cut]), range(4), None, 480, False))
+        self.assertEqual([step.sure < 0.5 for step in found], [False, False, True, False])
+
+    def test_who_comes_later_is_found_as_well(self) -> None:
+        codes, truth = clerk()
+        columns = slice(100, 380)
+        wall = np.full_like(codes[:, columns], 100)
+        alone = np.concatenate([codes[:, columns], wall], axis=1)
+        both = np.concatenate([codes[:, columns], codes[:, columns][:, ::-1]], axis=1)
+        found = list(follow_people(Pictures([alone] * 3 + [both] * 11), range(14), None, both.shape[1]))
+        areas = [float(coverage_of(step.matte).sum()) for step in found]
+        self.assertGreater(areas[-1], 1.8 * areas[0])
 
     def test_nobody_is_nobody_and_who_comes_back_is_found_again(self) -> None:
         codes, truth = clerk()

@@ -38,6 +38,7 @@ export function createBrush() {
     /** @type {string | null} */
     tool: null,
     width: Math.max(4, Math.round(shot().clip.width / 55)), // px of the source
+    carefully: true, // how people are found
     /** @type {Place[]} */
     stroke: [],
     /** @type {Place | null} */
@@ -189,7 +190,7 @@ function thinned(points) {
 
 export async function people(spot) {
   const { first, last } = shot().setup.footage;
-  await work().order({ what: "people", subject: shot().chosen, start: first, end: last, spot });
+  await work().order({ what: "people", subject: shot().chosen, start: first, end: last, spot, carefully: brush().carefully });
 }
 
 // Send a file as a matte or a plate; what comes of it is watched like following.
@@ -259,6 +260,12 @@ export const matteParts = {
     },
     unmark(event) {
       brush().unmark(Number(event.currentTarget.dataset.index));
+    },
+    is(value) {
+      return brush().carefully === (value === "carefully");
+    },
+    choose(event) {
+      brush().carefully = event.currentTarget.dataset.value === "carefully";
     },
     everybody() {
       brush().start(null);

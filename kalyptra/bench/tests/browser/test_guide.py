@@ -81,6 +81,7 @@ class Guide(BrowserCase):
         self.put("White limit", "0.9")
         self.put("Grow", "1.5")
         self.press("Fast", "Drawn to the picture")
+        self.put("Width of the edge", "9")
         self.press("Late", "Falls")
         self.put("Steady over", "2")
         self.press("Zone", "Acts as")  # it acts as a zone
@@ -88,10 +89,10 @@ class Guide(BrowserCase):
         post = self.now(shot).subjects[-1]
         refine = post.refine
         self.assertEqual(
-            (refine.black, refine.white, refine.grow, refine.edge.value, refine.profile.value, refine.steady),
-            (0.1, 0.9, 1.5, "fast", "late", 2),
+            (refine.black, refine.white, refine.grow, refine.edge.value, refine.edge_width, refine.profile.value),
+            (0.1, 0.9, 1.5, "fast", 9, "late"),
         )
-        self.assertEqual(post.acts.value, "zone")
+        self.assertEqual((refine.steady, post.acts.value), (2, "zone"))
         self.assertEqual({outline.motion.value for outline in post.matte.outlines}, {"perspective"})  # type: ignore[union-attr]
         self.press("Fine", "Drawn to the picture")
         self.press("Turn", "What moves")
@@ -124,13 +125,15 @@ class Guide(BrowserCase):
         self.until(lambda: self.working())
         self.sheet.get_by_role("button", name="Cancel").locator("visible=true").first.click()
         self.until(lambda: not self.working())
+        self.press("Quickly", "How people are found")
         self.press("Everybody", "Find people")
         self.until(lambda: self.working())
         self.sheet.get_by_role("button", name="Cancel").locator("visible=true").first.click()
         self.until(lambda: not self.working())
         self.press("Point at one", "Find people")
         self.assertEqual(self.sheet.get_by_role("button", name="Point at one").get_attribute("aria-pressed"), "true")
-        self.assertEqual([row.what for row in Follow.objects.filter(shot=shot)], ["people", "people"])
+        rows = Follow.objects.filter(shot=shot).order_by("pk")
+        self.assertEqual([(row.what, row.order["carefully"]) for row in rows], [("people", True), ("people", False)])
 
     def test_what_it_says_of_distance(self) -> None:
         shot = self.open("Harbour from above", "Distance")

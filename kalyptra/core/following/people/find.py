@@ -108,6 +108,19 @@ def find_people(
     return PersonSeen(matte, share, tuple(parts), codes, float(share[solid].mean()) if solid.any() else 0.0, since)
 
 
+def looked_closer(codes: NDArray[np.uint8], near: Matte) -> Matte:
+    """(height, width) how surely each pixel shows a person, around each that a matte shows.
+
+    Args:
+        codes: (height, width, 3) RGB in 8 bits.
+        near: (height, width) where people are by and large.
+    """
+    share = np.zeros(codes.shape[:2], np.float32)
+    for box in _parts(near)[: TUNING.most]:
+        _look_closer(codes, box, share)
+    return share
+
+
 def _looked_over(codes: NDArray[np.uint8]) -> tuple[Box, ...]:
     """Boxes of people in the whole picture; where there is nobody, in parts of it."""
     height, width = codes.shape[:2]
