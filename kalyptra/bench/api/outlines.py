@@ -10,6 +10,7 @@ from pydantic import Field
 
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import FrameNumber, open_shot
+from kalyptra.bench.mattes import doubts_at
 from kalyptra.bench.outlines import MOST_POINTS, fitted, outlines_at, read_drawing, svg_of
 from kalyptra.config.errors import answer
 from kalyptra.library import revisions
@@ -29,12 +30,20 @@ class OutlineFile(Schema):
     frame: FrameNumber
 
 
-@router.get("shots/{shot_id}/outlines/{revision}/{frame}.json", response=dict[str, Any])
-def outlines(request: HttpRequest, shot_id: int, revision: int, frame: int, response: HttpResponse) -> dict[str, Any]:
-    """Where every outline lies at a frame, for the editor over the picture."""
-    setup = revisions.setup_at(open_shot(request, shot_id), revision)
+class OverPicture(Schema):
+    """What lies over the picture: outlines by subject, and discs in px of the source where mattes are in doubt."""
+
+    outlines: dict[str, Any]
+    doubts: dict[str, tuple[float, float, float]]
+
+
+@router.get("shots/{shot_id}/outlines/{revision}/{frame}.json", response=OverPicture)
+def outlines(request: HttpRequest, shot_id: int, revision: int, frame: int, response: HttpResponse) -> OverPicture:
+    """Where every outline lies at a frame, for the editor over the picture, and where mattes are in doubt."""
+    shot = open_shot(request, shot_id)
+    setup = revisions.setup_at(shot, revision)
     response["Cache-Control"] = "private, max-age=86400, immutable"
-    return outlines_at(setup, frame)
+    return OverPicture(outlines=outlines_at(setup, frame), doubts=doubts_at(setup, frame, shot.media.facts.width))
 
 
 @router.post("shots/{shot_id}/outlines/fit", response={200: dict[str, Any], 422: Problem})

@@ -44,6 +44,23 @@ class TakenUp(JobCase):
         keys = [{"frame": frame, "matte": name} for frame in frames]
         return self.with_subject({"kind": "found", "keys": keys}, standing={"on": "quay"})
 
+    def test_the_page_is_told_where_a_matte_that_needs_a_look_is_in_doubt(self) -> None:
+        solid, torn = np.zeros((90, 160), np.uint8), np.zeros((90, 160), np.uint8)
+        solid[20:80, 30:110] = torn[20:80, 30:110] = 255
+        torn[56:72, 84:104] = 110
+        names = [store.local().keep(matte) for matte in (solid, torn, solid, np.zeros_like(solid))]
+        sures = (0.9, 0.2, 0.4, 0.1)
+        frames = [[i, *rest, "followed"] for i, rest in enumerate(zip(names, sures, strict=True))]
+        shot = self.with_subject({"kind": "found", "frames": frames})
+        width = shot.media.facts.width
+        told = [
+            self.client.get(f"/api/shots/{shot.pk}/outlines/{shot.head}/{i}.json").json()["doubts"] for i in range(4)
+        ]
+        self.assertEqual(told[0], {})  # surely followed
+        ((x, y, radius),) = told[1].values()
+        self.assertLess(np.hypot(x / width - 94 / 160, y / width - 64 / 160), 0.05)
+        self.assertAlmostEqual(radius / width, 1 / 24, places=4)
+
     def done(self, row: Follow, stops: list[int]) -> tuple[list[int], list[Any]]:
         """Run it, cut short after each of these numbers of frames: what was told, and what was found in the end."""
         told: list[int] = []

@@ -144,8 +144,9 @@ class Following(JobCase):
 
     def test_the_api_hands_out_outlines_and_reads_drawings(self) -> None:
         shot = self.outlined()
-        found = self.client.get(f"/api/shots/{shot.pk}/outlines/{shot.head}/3.json").json()["cards"]["line1"]
-        self.assertEqual(found["points"][0][:3], [0, 12, 10])
+        over = self.client.get(f"/api/shots/{shot.pk}/outlines/{shot.head}/3.json").json()
+        self.assertEqual(over["outlines"]["cards"]["line1"]["points"][0][:3], [0, 12, 10])
+        self.assertEqual(over["doubts"], {})
         svg = self.client.get(f"/api/shots/{shot.pk}/outlines/cards.svg").content.decode()
         answer = self.client.post(
             f"/api/shots/{shot.pk}/outlines/read", {"text": svg, "frame": 0}, content_type="application/json"

@@ -55,6 +55,8 @@ export function createLines() {
   return {
     key: "",
     at: {}, // by subject and outline: matrix and points
+    /** @type {Record<string, [number, number, number]>} */
+    doubts: {}, // by subject: where a found matte is in doubt
     /** @type {Record<string, SplinePoint[]> | null} */
     held: null, // what is being dragged: points by outline
     busy: "",
@@ -74,7 +76,8 @@ export function createLines() {
         if (!answer.ok) return;
         const found = await answer.json();
         if (this.wanted !== key) return;
-        this.take(found);
+        this.take(found.outlines);
+        this.doubts = found.doubts;
         this.key = key;
         this.held = shot().drafting ? this.held : null;
       } finally {

@@ -67,6 +67,7 @@ export const overlay = () => ({
     const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
     if (lines().shown) for (const one of shot().setup.subjects) parts.push(...this.subject(one));
     if (pen().drawing) parts.push(...pen().parts());
+    if (lines().shown) parts.push(...this.doubt());
     parts.push(...brush().parts());
     if (this.band) parts.push(svg("rect", { class: "shape-ring ink-1", ...this.band }));
     this.$el.replaceChildren(...parts);
@@ -76,6 +77,13 @@ export const overlay = () => ({
       const [act, id, point] = this.focused;
       this.$el.querySelector(`[data-act="${act}"]${id ? `[data-id="${id}"]` : ""}${point ? `[data-point="${point}"]` : ""}`)?.focus({ preventScroll: true });
     }
+  },
+  // Where the chosen subject's matte is in doubt at this frame.
+  doubt() {
+    const place = lines().doubts[shot().chosen];
+    if (!place) return [];
+    const [cx, cy, r] = place;
+    return [svg("circle", { class: "doubt", cx, cy, r, role: "img", "aria-label": "The matte is in doubt here" })];
   },
   subject(one) {
     const parts = [];
