@@ -11,13 +11,30 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
-from kalyptra.core import Motion, Outline, changed, drawn_outline, follow_range, keyed_by_hand, read_setup, with_steps
+from kalyptra.core import (
+    Edge,
+    Motion,
+    Outline,
+    Refine,
+    changed,
+    drawn_outline,
+    follow_range,
+    keyed_by_hand,
+    read_setup,
+    with_steps,
+)
 from kalyptra.shell.benches.follow import TrackedClip, post, traced
 
 TOLERANCE = 1.6
 """Px by which a drawn line may stray from the truth: a quick hand."""
 KEYS = {"runner": (0, 30, 100), "glass": (0,), "window": (0, 48)}
 SUBJECTS = {"runner": "runner", "glass": "glass0", "window": "clerk0"}
+EDGES = {
+    "runner": Refine(edge=Edge.FAST, edge_width=11),
+    "clerk0": Refine(edge=Edge.FAST, edge_width=11),
+    "post00": Refine(feather_in=0.5, feather_out=0.5),
+}
+"""The post's line is exact, those of the others are loose."""
 MOTIONS = {"runner": Motion.FREE, "glass": Motion.POSITION, "window": Motion.FREE}
 
 
@@ -41,6 +58,8 @@ if __name__ == "__main__":
         path = Path(__file__).resolve().parent / name / "setup.json"
         document = read_setup(path.read_text()).model_dump(mode="json")
         for subject in document["subjects"]:
+            if subject["id"] in EDGES:
+                subject["refine"] = EDGES[subject["id"]].model_dump(mode="json")
             if subject["id"] == SUBJECTS[name]:
                 subject["matte"]["outlines"] = [one.model_dump(mode="json") for one in outlines_of(name)]
             if subject["id"] == "post00":

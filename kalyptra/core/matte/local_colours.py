@@ -30,6 +30,10 @@ class Tuning(NamedTuple):
 
     nearby: float = 1.5
     """How wide the neighbourhood of a pixel is whose colours count, in widths of the band, and 5 px more."""
+    wider: float = 3.0
+    wider_costs: float = 6.0
+    """Neighbourhoods so much wider count for the subject as well, where its colours there are so much likelier (twice
+    the log likelihood): what is thin and dark at its edge, like hair around a face, is not of the colours beside it."""
     every: int = 2
     """Of the pixels, every second one in either direction is looked at: distributions change slowly."""
     noise: float = 36.0
@@ -71,21 +75,16 @@ def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, inwards: float, outw
         return matte
     picture = codes.astype(np.float32)
     nearby = TUNING.nearby * max(inwards, outwards) + 5
-    every = slice(None, None, TUNING.every)
-    own, around = (
-        _normal(np.ascontiguousarray(picture[every, every]), known[every, every], nearby / TUNING.every)
-        for known in (inner, outer)
-    )
     # Between the two limits nothing is said beforehand but that it lies there; the matte's own doubt counts as well.
     middle, wide = (outwards - inwards) / 2, max(0.75 * (inwards + outwards), 1.0)
     before = np.clip(0.5 - (signed - np.float32(middle)) / np.float32(wide), TUNING.least, 1 - TUNING.least)
     if inwards == outwards:
         before = np.clip(matte, TUNING.least, 1 - TUNING.least)
     open_ = ~inner & ~outer
-    unlike_own, unlike_around = np.zeros_like(matte), np.zeros_like(matte)
-    _unlikely(picture, own, open_, TUNING.every, np.float32(TUNING.noise), unlike_own)
-    _unlikely(picture, around, open_, TUNING.every, np.float32(TUNING.noise), unlike_around)
-    says = np.float32(0.5 * TUNING.counts) * (unlike_around - unlike_own)
+    own, around = (_unlike(picture, known, open_, nearby) for known in (inner, outer))
+    wider = _unlike(picture, inner, open_, TUNING.wider * nearby)
+    own = np.minimum(own, wider + np.float32(TUNING.wider_costs))
+    says = np.float32(0.5 * TUNING.counts) * (around - own)
     likely = np.where(open_, expit(logit(before) + says), matte).astype(np.float32)
     radius = max(1, round(TUNING.softness * max(inwards, outwards)))
     soft = guided_filter(codes, likely, radius, TUNING.eps, TUNING.contrast)
@@ -93,15 +92,22 @@ def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, inwards: float, outw
     return np.asarray(matte + near * (soft - matte), np.float32)
 
 
-def _normal(picture: Matte, known: NDArray[np.bool_], nearby: float) -> Matte:
-    """(height, width, 9) mean colour and covariance (rr, rg, rb, gg, gb, bb) of what is known nearby, carried on."""
-    share = known.astype(np.float32)
+def _unlike(picture: Matte, known: NDArray[np.bool_], open_: NDArray[np.bool_], nearby: float) -> Matte:
+    """(height, width) twice the negative log likelihood of open pixels by what is known within some px of each.
+
+    Of what is known there a mean colour and a covariance (rr, rg, rb, gg, gb, bb) are taken, and carried on to where
+    nothing is.
+    """
+    every = slice(None, None, TUNING.every)
+    share = known[every, every].astype(np.float32)
     products = np.empty((*share.shape, 9), np.float32)
-    _products(picture, share, products)
-    side = (2 * round((nearby - 1) / 2) + 1,) * 2
+    _products(np.ascontiguousarray(picture[every, every]), share, products)
+    side = (2 * round((nearby / TUNING.every - 1) / 2) + 1,) * 2
     sums, count = cv2.blur(products, side), cv2.blur(share, side)
     sums /= np.maximum(count, 1e-6)[..., None]
-    return fill(sums, np.clip(20 * count, 0, 1))
+    out = np.zeros(open_.shape, np.float32)
+    _unlikely(picture, fill(sums, np.clip(20 * count, 0, 1)), open_, TUNING.every, np.float32(TUNING.noise), out)
+    return out
 
 
 @compiled
