@@ -9,7 +9,7 @@ import dj_database_url
 from csp.constants import SELF
 
 ROOT = Path(__file__).resolve().parents[2]
-DATA = Path(os.environ.get("KALYPTRA_DATA", ROOT / ".local"))
+DATA = Path(os.environ.get("KALYPTRA_DATA") or ROOT / ".local")
 
 SECRET_KEY = os.environ.get("KALYPTRA_SECRET_KEY", "")
 DEBUG = os.environ.get("KALYPTRA_DEBUG") == "1"

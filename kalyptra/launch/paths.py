@@ -6,8 +6,8 @@ import os
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
-LOCAL = Path(os.environ.get("KALYPTRA_DATA", ROOT / ".local"))
-ENVIRONMENT = Path(os.environ.get("KALYPTRA_ENVIRONMENT", LOCAL / "python"))
+LOCAL = Path(os.environ.get("KALYPTRA_DATA") or ROOT / ".local")
+ENVIRONMENT = Path(os.environ.get("KALYPTRA_ENVIRONMENT") or LOCAL / "python")
 PYTHON = ENVIRONMENT / "bin" / "python"
 LOGS = LOCAL / "logs"
 

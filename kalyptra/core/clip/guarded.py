@@ -19,6 +19,15 @@ from pathlib import Path
 from typing import IO, Any
 
 ROOT = Path(__file__).resolve().parents[3]
+START = """
+import sys, types
+sys.path.insert(0, {root!r})
+# The core's front would import all of it, which takes a second; the task imports what it needs.
+core = sys.modules["kalyptra.core"] = types.ModuleType("kalyptra.core")
+core.__path__ = [{core!r}]
+from kalyptra.core.clip.guarded import child
+child()
+"""
 LOOK_EVERY = 0.25
 """Seconds between two looks at whether the work is to stop."""
 SPARE = 5
@@ -74,7 +83,7 @@ def run_guarded(
     """
     job = json.dumps({"task": task, "arguments": dict(arguments), "memory": limits.memory,
                       "seconds": limits.seconds, "file_size": limits.file_size}) + "\n"  # fmt: skip
-    start = f"import sys; sys.path.insert(0, {str(ROOT)!r}); from kalyptra.core.clip.guarded import child; child()"
+    start = START.format(root=str(ROOT), core=str(ROOT / "kalyptra" / "core"))
     env = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "OPENBLAS_NUM_THREADS": "1"}
     if "NUMBA_CACHE_DIR" in os.environ:
         env["NUMBA_CACHE_DIR"] = os.environ["NUMBA_CACHE_DIR"]

@@ -199,6 +199,8 @@ class Guide(BrowserCase):
         focus = self.now(shot).focus
         self.assertTrue(focus.breathing)
         self.assertIn((4, 6), [(mark.lag, mark.steady) for mark in focus.marks])
+        self.stage("Footage")
+        self.put("Last frame", "6")
         self.stage("Render")
         self.assertTrue(self.sheet.get_by_role("heading", name="Mattes to take away").is_visible())
         self.press("Make mattes")
