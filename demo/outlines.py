@@ -27,7 +27,7 @@ from kalyptra.shell.benches.follow import TrackedClip, post, traced
 
 TOLERANCE = 1.6
 """Px by which a drawn line may stray from the truth: a quick hand."""
-KEYS = {"runner": (0, 30, 100), "glass": (0,), "window": (0, 48)}
+KEYS = {"runner": (0, 30, 52, 90, 100), "glass": (0,), "window": (0, 48)}
 SUBJECTS = {"runner": "runner", "glass": "glass0", "window": "clerk0"}
 EDGES = {
     "runner": Refine(edge=Edge.FAST, edge_width=11),
@@ -38,15 +38,25 @@ EDGES = {
 MOTIONS = {"runner": Motion.FREE, "glass": Motion.POSITION, "window": Motion.FREE}
 
 
+def motion_of(scene: str, part: int) -> Motion:
+    """The lantern that the runner carries keeps its shape."""
+    return Motion.SIMILARITY if part else MOTIONS[scene]
+
+
 def outlines_of(scene: str) -> list[Outline]:
     clip = TrackedClip(scene)
     outlines: list[Outline] = []
     for frame in KEYS[scene]:
         drawn = traced(clip.truth(frame), TOLERANCE)
-        outlines = [keyed_by_hand(one, frame, new) for one, new in zip(outlines, drawn, strict=False)] or [
-            drawn_outline(f"line{i + 1}", frame, curve, motion=MOTIONS[scene]) for i, curve in enumerate(drawn)
-        ]
-        if scene == "glass":  # nothing moves
+        if not outlines:
+            outlines = [
+                drawn_outline(f"line{i + 1}", frame, curve, motion=motion_of(scene, i)) for i, curve in enumerate(drawn)
+            ]
+        elif len(drawn) >= len(outlines):
+            outlines = [keyed_by_hand(one, frame, new) for one, new in zip(outlines, drawn, strict=False)]
+        else:  # the post hides the lantern
+            outlines = [keyed_by_hand(outlines[0], frame, drawn[0]), *outlines[1:]]
+        if scene == "glass" or 0 < frame < KEYS[scene][-1]:  # nothing moves; or all keys are to be there first
             continue
         last = clip.frames - 1
         outlines = [with_steps(one, tuple(follow_range(one, clip.footage, 0, last, clip.width))) for one in outlines]

@@ -35,7 +35,7 @@ class Tuning(NamedTuple):
     """Of the keys nearest by, so many are learnt from."""
     edge_share: float = 1 / 240
     """Width of the edge that is drawn to a picture of full size, as a share of its width."""
-    belief: float = 1.5
+    belief: float = 2.5
     """How strongly the surer of two directions counts between keys."""
     agree: float = 0.9
     agree_least: float = 0.2
@@ -135,11 +135,9 @@ def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> Propagated
     ahead, other = coverage_of(a.matte), coverage_of(b.matte)
     either = float(np.maximum(ahead, other).sum())
     agree = float(np.minimum(ahead, other).sum()) / either if either > 0 else 1.0
-    # Where both ways are as sure and yet differ, either may have lost behind something what the other still has.
     apart = float(np.clip((TUNING.agree - agree) / TUNING.agree_least, 0, 1))
     differ = 2 * min(part, 1 - part) * apart
     matte = ahead * (1 - part) + other * part
-    matte = matte + np.float32(differ) * (np.maximum(ahead, other) - matte)
     sure = max(a.sure, b.sure) * (1 - 0.7 * differ) * (1 - 0.4 * apart)
     hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
     blended = replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3))
