@@ -328,7 +328,7 @@ class Ends(JobCase):
 
         shot = self.ready()
         old = json.loads((File(__file__).parents[3] / "demo" / "runner" / "setup.json").read_text())
-        old["footage"] = {"first": 0, "last": 9}
+        old |= {"version": 4, "footage": {"first": 0, "last": 9}}  # a file holds all of it, as every document did then
         revision = shot.revision
         revision.document = old
         revision.save()
