@@ -25,9 +25,9 @@ from kalyptra.core import (
 )
 from kalyptra.shell.benches.follow import TrackedClip, post, traced
 
-TOLERANCE = 1.6
+TOLERANCE = {"runner": 3.2, "glass": 1.6, "window": 1.6}
 """Px by which a drawn line may stray from the truth: a quick hand."""
-KEYS = {"runner": (0, 30, 52, 90, 100), "glass": (0,), "window": (0, 48)}
+KEYS = {"runner": (0, 30, 52, 90), "glass": (0,), "window": (0, 48)}
 SUBJECTS = {"runner": "runner", "glass": "glass0", "window": "clerk0"}
 EDGES = {
     "runner": Refine(edge=Edge.FAST, edge_width=11),
@@ -47,7 +47,7 @@ def outlines_of(scene: str) -> list[Outline]:
     clip = TrackedClip(scene)
     outlines: list[Outline] = []
     for frame in KEYS[scene]:
-        drawn = traced(clip.truth(frame), TOLERANCE)
+        drawn = traced(clip.truth(frame), TOLERANCE[scene])
         if not outlines:
             outlines = [
                 drawn_outline(f"line{i + 1}", frame, curve, motion=motion_of(scene, i)) for i, curve in enumerate(drawn)
