@@ -73,7 +73,7 @@ class FoundLoop(BrowserCase):
         self.page.wait_for_selector(f'canvas[data-shown^="{number}|"]')
 
     def worked(self, head: int) -> None:
-        self.saved(head + 1)
+        self.page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]', timeout=120_000)  # on a busy machine
         self.page.get_by_text("From here").wait_for()
 
     def test_marks_follow_mend_plate_render(self) -> None:
