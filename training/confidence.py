@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core import one_thread_a_frame
 from kalyptra.core.following import mattes
+from kalyptra.core.following.propagate import subject
 from kalyptra.core.following.propagate.step import Signs
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
 from kalyptra.truth.measures import overlap
@@ -33,7 +34,7 @@ def told_and_j(clip: MotionClip) -> Iterator[tuple[tuple[float, ...], float]]:
             return said[-1]
 
     first = next(frame for frame in range(clip.frames) if clip.seen(frame) > 0.9)
-    with mock.patch.object(mattes, "Sureness", Noting):
+    with mock.patch.object(subject, "Sureness", Noting):
         for step in mattes.follow_mattes({first: clip.truth(first)}, clip, range(first, clip.frames)):
             if said[-1].known and clip.seen(step.frame) >= SEEN:
                 yield said[-1].known, overlap(step.matte, clip.truth(step.frame))

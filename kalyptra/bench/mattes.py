@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from typing import Any
 
@@ -74,7 +75,9 @@ def doubts_at(setup: Setup, frame: int, width: int) -> dict[str, tuple[float, fl
     for subject in setup.subjects:
         if not isinstance(subject.matte, FoundMatte):
             continue
-        found = {step.frame: step for step in subject.matte.frames if abs(step.frame - frame) <= 1}
+        frames = subject.matte.frames
+        start = bisect_left(frames, frame - 1, key=lambda step: step.frame)
+        found = {step.frame: step for step in frames[start : start + 3] if step.frame <= frame + 1}
         here = found.pop(frame, None)
         if here is None or here.sure >= NEEDS_A_LOOK or any(key.frame == frame for key in subject.matte.keys):
             continue

@@ -52,7 +52,7 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0)):
             cut_outs.append(CutOut(outline_matte(rows, refine, size), distance))
         guided_filter(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
-        edge_by_colours(noise, np.asarray(cut_outs[0].matte), 4.0, 2.0)
+        edge_by_colours(noise, np.asarray(cut_outs[0].matte), 4.0)
 
     def lens() -> None:
         opening = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))

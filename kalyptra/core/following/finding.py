@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from functools import partial
 from typing import NamedTuple
 
@@ -16,20 +15,18 @@ from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.following.mattes import PropagatedMatte
 from kalyptra.core.following.people.find import PersonSeen, find_people, looked_closer
 from kalyptra.core.following.propagate.background import Surroundings
-from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import looked_at
-from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import propagate
-from kalyptra.core.following.propagate.sureness import Sureness
+from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.matte.overlap import overlap
 from kalyptra.core.matte.stored import codes_of
 from kalyptra.core.setup.document.stored import How, Spot
-from kalyptra.core.window import window_of
+from kalyptra.core.window import middle_of, window_of
 
 Matte = NDArray[np.float32]
 
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on the demo's ticket window, every second frame; the others judged it."""
+    """What can be tuned. Chosen on the demo's ticket window, which its figures are of as well."""
 
     finder: float = 0.5
     """What the finder's log odds count where the two agree; the rest is the follower's."""
@@ -46,8 +43,9 @@ class Tuning(NamedTuple):
     """Frames after which the whole picture is looked at again, for others who came."""
     usual: int = 7
     """Frames that say what size is usual."""
-    jump: float = 0.14
-    """By what share the area or a side of the box changes from one frame to the next where a limb came or went."""
+    area: float = 0.28
+    side: float = 0.14
+    """By what share the area, or one side of the box, changes from one frame to the next where a limb came or went."""
     jumped: float = 0.4
     """The most that is sure then."""
 
@@ -71,67 +69,55 @@ def follow_people(
         FrameUnreadable: the clip has no such frame.
     """
     seen: PersonSeen | None = None
-    followed: _Followed | None = None
-    sizes = _Sizes()
+    subject: FollowedSubject | None = None
+    sizes, since, last = _Sizes(), 0, None
     for index, frame in enumerate(frames):
         codes = looked_at(footage, frame)
         scale = codes.shape[1] / full_width
-        at = (spot.x * scale, spot.y * scale) if spot else None
-        if followed is not None:
-            matte, sure = followed.after(index, codes)
-            if matte.sum() >= TUNING.lost * sizes.usual:
-                sure = min(sure, TUNING.jumped) if sizes.jump(matte) else sure
-                if spot is None and followed.since(index) % TUNING.look_around == 0:
-                    everybody = np.maximum(matte, find_people(codes).matte)
-                    if _overlap(everybody, matte) < TUNING.alike:  # others came
-                        matte, sizes = everybody, _Sizes()
-                        followed = _Followed(footage, frames, index, codes, matte)
-                yield PropagatedMatte(frame, codes_of(matte), round(sure, 3), How.PERSON)
+        if subject is not None:
+            since += 1
+            sure = _went_on(subject, codes)
+            if subject.matte.sum() >= TUNING.lost * sizes.usual:
+                sure, last = sizes.doubted(subject.matte, sure), middle_of(subject.matte)
+                everybody = subject.matte
+                if spot is None and since % TUNING.look_around == 0:
+                    everybody = np.maximum(subject.matte, find_people(codes).matte)
+                if overlap(everybody, subject.matte) < TUNING.alike:  # others came
+                    subject, sizes, since = _from_here(footage, frames[index:], codes, everybody), _Sizes(), 0
+                yield PropagatedMatte(frame, codes_of(subject.matte), round(sure, 3), How.PERSON)
                 continue
-            followed = None  # nobody is left of whom was followed
-        seen = find_people(codes, seen, at)
-        if carefully and seen.boxes:
-            followed = _Followed(footage, frames, index, codes, seen.matte)
-            sizes = _Sizes()
-        jump = bool(seen.boxes) and sizes.jump(seen.matte)
-        sure = seen.sure if seen.boxes else 1.0
-        how = How.PERSON if seen.boxes else How.NOBODY
-        yield PropagatedMatte(frame, codes_of(seen.matte), round(min(sure, TUNING.jumped) if jump else sure, 3), how)
+            subject, seen = None, None  # nobody is left of whom was followed
+        at = (spot.x * scale, spot.y * scale) if spot else None
+        seen = find_people(codes, seen, at if at is None or last is None else (float(last[0]), float(last[1])))
+        if not seen.boxes:
+            yield PropagatedMatte(frame, codes_of(seen.matte), 1.0, How.NOBODY)
+            continue
+        if carefully:
+            subject, sizes, since = _from_here(footage, frames[index:], codes, seen.matte), _Sizes(), 0
+        yield PropagatedMatte(frame, codes_of(seen.matte), round(sizes.doubted(seen.matte, seen.sure), 3), How.PERSON)
 
 
-class _Followed:
-    """People who are followed from a frame on, and looked at again by the finder in every frame."""
+def _from_here(
+    footage: PictureSource, frames: Sequence[int], codes: NDArray[np.uint8], matte: Matte
+) -> FollowedSubject:
+    return FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte)
 
-    def __init__(
-        self, footage: PictureSource, frames: Sequence[int], index: int, codes: NDArray[np.uint8], matte: Matte
-    ) -> None:
-        self._first, self._flow = index, dense_search()
-        self._state, self._sureness = SubjectState.at(codes, matte), Sureness(matte)
-        self._around = Surroundings(partial(looked_at, footage), frames[index:])
-        self._around.note(0, matte)
 
-    def since(self, index: int) -> int:
-        """Frames since they have been followed."""
-        return index - self._first
-
-    def after(self, index: int, codes: NDArray[np.uint8]) -> tuple[Matte, float]:
-        """(height, width) where they are in the next frame, and how sure that is."""
-        number = self.since(index)
-        state, signs = propagate(self._state, codes, self._around.behind(number, codes), self._flow)
-        proposed = looked_closer(codes, state.matte)
-        agree = _overlap(proposed, state.matte)
-        share = TUNING.finder * float(np.clip((agree - TUNING.apart) / (TUNING.alike - TUNING.apart), 0, 1))
-        sure = self._sureness.after(signs, state.matte)
-        if share == 0 and sure.share < TUNING.doubt:
-            return np.zeros_like(state.matte), 0.0
-        low, high = 1 - TUNING.surely, TUNING.surely
-        odds = (1 - share) * logit(np.clip(state.matte, low, high)) + share * logit(np.clip(proposed, low, high))
-        # Where both are sure nothing is left of what no share may say.
-        matte = np.asarray(np.clip((expit(odds) - low) / (high - low), 0, 1), np.float32)
-        self._state = replace(state, matte=matte)
-        self._around.note(number, matte)
-        # Two that agree, and know nothing of each other, are hardly wrong.
-        return matte, max(sure.share, share / TUNING.finder * agree)
+def _went_on(subject: FollowedSubject, codes: NDArray[np.uint8]) -> float:
+    """Follow people to the next frame, and weigh what the finder sees there; how sure they are."""
+    sure = subject.step(codes).share
+    proposed = looked_closer(codes, subject.matte)
+    agree = overlap(proposed, subject.matte)
+    share = TUNING.finder * float(np.clip((agree - TUNING.apart) / (TUNING.alike - TUNING.apart), 0, 1))
+    if share == 0 and sure < TUNING.doubt:
+        subject.correct(np.zeros_like(subject.matte))
+        return 0.0
+    low, high = 1 - TUNING.surely, TUNING.surely
+    odds = (1 - share) * logit(np.clip(subject.matte, low, high)) + share * logit(np.clip(proposed, low, high))
+    # Where both are sure nothing is left of what no share may say.
+    subject.correct(np.asarray(np.clip((expit(odds) - low) / (high - low), 0, 1), np.float32))
+    # Two that agree, and know nothing of each other, are hardly wrong.
+    return max(sure, share / TUNING.finder * agree)
 
 
 class _Sizes:
@@ -145,21 +131,16 @@ class _Sizes:
     def usual(self) -> float:
         return float(np.median(self._areas)) if self._areas else 0.0
 
-    def jump(self, matte: Matte) -> bool:
-        """Whether a limb came or went since the frame before, by the area or by one side of the box alone."""
+    def doubted(self, matte: Matte, sure: float) -> float:
+        """How sure the next matte is: hardly, where a limb came or went by its area or by one side of the box."""
         window = window_of((matte > 0.5).astype(np.uint8), 0)
         area, before = float(matte.sum()), self.usual
         box = None if window is None else (window[0].start, window[0].stop, window[1].start, window[1].stop)
-        jumped = before > 0 and abs(area / before - 1) > 2 * TUNING.jump
+        jumped = before > 0 and abs(area / before - 1) > TUNING.area
         if box and self._box:
             moved = [now - then for now, then in zip(box, self._box, strict=True)]
             high, wide = max(box[1] - box[0], 1), max(box[3] - box[2], 1)
-            jumped |= abs(moved[0] - moved[1]) > TUNING.jump * high or abs(moved[2] - moved[3]) > TUNING.jump * wide
+            jumped |= abs(moved[0] - moved[1]) > TUNING.side * high or abs(moved[2] - moved[3]) > TUNING.side * wide
         self._areas.append(area)
         self._box = box
-        return bool(jumped)
-
-
-def _overlap(a: Matte, b: Matte) -> float:
-    either = float(np.maximum(a, b).sum())
-    return float(np.minimum(a, b).sum()) / either if either > 0 else 1.0
+        return min(sure, TUNING.jumped) if jumped else sure

@@ -13,13 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
+from kalyptra.core.edit.subjects import EDGE_OF_FOUND
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.propagate.background import Surroundings
-from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import looked_at
-from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import propagate
-from kalyptra.core.following.propagate.sureness import Sureness
+from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.matte.overlap import overlap
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.setup.document.setup import Edge, Refine
@@ -33,8 +32,6 @@ class Tuning(NamedTuple):
 
     keys: int = 4
     """Of the keys nearest by, so many are learnt from."""
-    edge_share: float = 1 / 240
-    """Width of the edge that is drawn to a picture of full size, as a share of its width."""
     belief: float = 2.5
     """How strongly the surer of two directions counts between keys."""
     agree: float = 0.9
@@ -108,17 +105,11 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
         return
     nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
-    flow = dense_search()
-    state, sureness = SubjectState.at(codes, matte, others), Sureness(matte)
-    around = Surroundings(partial(looked_at, footage), frames)
-    around.note(0, matte)
-    for index, frame in enumerate(frames[1:], 1):
-        codes = looked_at(footage, frame)
-        state, signs = propagate(state, codes, around.behind(index, codes), flow)
-        around.note(index, state.matte)
-        sure = sureness.after(signs, state.matte)
+    subject = FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
+    for frame in frames[1:]:
+        sure = subject.step(looked_at(footage, frame))
         how = How.PREDICTED if sure.hidden else How.FOLLOWED
-        yield PropagatedMatte(frame, codes_of(state.matte), round(sure.share, 3), how)
+        yield PropagatedMatte(frame, codes_of(subject.matte), round(sure.share, 3), how)
 
 
 def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:
@@ -133,9 +124,7 @@ def _blended(a: PropagatedMatte, b: PropagatedMatte, share: float) -> Propagated
     weights = (1 - share) * (a.sure + 0.01) ** TUNING.belief, share * (b.sure + 0.01) ** TUNING.belief
     part = weights[1] / sum(weights)
     ahead, other = coverage_of(a.matte), coverage_of(b.matte)
-    either = float(np.maximum(ahead, other).sum())
-    agree = float(np.minimum(ahead, other).sum()) / either if either > 0 else 1.0
-    apart = float(np.clip((TUNING.agree - agree) / TUNING.agree_least, 0, 1))
+    apart = float(np.clip((TUNING.agree - overlap(ahead, other)) / TUNING.agree_least, 0, 1))
     differ = 2 * min(part, 1 - part) * apart
     matte = ahead * (1 - part) + other * part
     sure = max(a.sure, b.sure) * (1 - 0.7 * differ) * (1 - 0.4 * apart)
@@ -152,5 +141,5 @@ def at_full_size(matte: NDArray[np.uint8], codes: NDArray[np.uint8]) -> Matte:
         codes: (height, width, 3) the picture, 8 bits.
     """
     whole = laid_over(coverage_of(matte), (codes.shape[0], codes.shape[1]), Fit.STRETCH)
-    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * TUNING.edge_share))
+    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_OF_FOUND))
     return edged(whole, codes, refine, 1.0, False)

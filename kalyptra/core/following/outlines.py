@@ -13,11 +13,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.following.propagate.background import Surroundings
-from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import looked_at, smaller
-from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import propagate
-from kalyptra.core.following.propagate.sureness import Sureness
+from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.track.by_region import find_by_region
 from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
@@ -141,22 +138,15 @@ class _ByRegion:
     """What a free outline encloses is followed as a matte, and its line goes along with that."""
 
     def __init__(self, around: Surroundings, codes: NDArray[np.uint8], rows: Rows, index: int) -> None:
-        self._around, self._index = around, index
-        self._region = outline_matte(rows, Refine(), (codes.shape[0], codes.shape[1]))
-        self._flow, small = dense_search(), smaller(codes)
-        self._state = SubjectState.at(small, cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA))
-        self._sureness = Sureness(self._state.matte)
-        around.note(index, self._state.matte)
+        self._region, small = outline_matte(rows, Refine(), (codes.shape[0], codes.shape[1])), smaller(codes)
+        matte = np.asarray(cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
+        self._subject = FollowedSubject(around, small, matte, index=index)
 
     def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
-        self._index += 1
-        small = smaller(codes)
-        self._state, signs = propagate(self._state, small, self._around.behind(self._index, small), self._flow)
-        self._around.note(self._index, self._state.matte)
-        sure = self._sureness.after(signs, self._state.matte)
-        if not self._state.seen or sure.hidden:
+        sure = self._subject.step(smaller(codes))
+        if not self._subject.seen or sure.hidden:
             return TrackedStep(since, np.zeros((len(seen.rows), 2)), 0.0, 0.0, False)
-        region = cv2.resize(self._state.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+        region = cv2.resize(self._subject.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
         matrix, shifts, fits = find_by_region(seen.picture, codes, seen.rows, (self._region, region), since)
         self._region = np.asarray(region, np.float32)
         fit = float(np.clip((fits - MISSES) / (FITS - MISSES), 0, 1))

@@ -28,6 +28,8 @@ Matte = NDArray[np.float32]
 class Tuning(NamedTuple):
     """What can be tuned. Chosen on the tune half of `truth/motion`: outlines 1 to 6 px loose, followed mattes."""
 
+    loose: float = 0.4
+    """How far outside of a loose line the edge may be, as a share of how far inside."""
     nearby: float = 1.5
     """How wide the neighbourhood of a pixel is whose colours count, in widths of the band, and 5 px more."""
     wider: float = 3.0
@@ -53,17 +55,19 @@ class Tuning(NamedTuple):
 TUNING = Tuning()
 
 
-def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, inwards: float, outwards: float) -> Matte:
+def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, width: float, loose: bool = False) -> Matte:
     """A matte whose line goes where the colours change.
 
     Args:
         codes: (height, width, 3) the picture, 8 bits.
-        matte: (height, width) 0 to 1; a drawn one is looser than the subject more often than not.
-        inwards, outwards: px on either side of its line between which the edge is.
+        matte: (height, width) 0 to 1.
+        width: px on either side of its line between which the edge is.
+        loose: the line is drawn, and lies outside of the edge more often than inside; its own softness says nothing.
 
     Returns:
         (height, width) 0 to 1: the matte itself outside of the band.
     """
+    inwards, outwards = width, width * TUNING.loose if loose else width
     solid = (matte > 0.5).astype(np.uint8)
     depth = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
     signed = cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5) - depth
@@ -74,19 +78,19 @@ def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, inwards: float, outw
     if not inner.any() or not outer.any():
         return matte
     picture = codes.astype(np.float32)
-    nearby = TUNING.nearby * max(inwards, outwards) + 5
-    # Between the two limits nothing is said beforehand but that it lies there; the matte's own doubt counts as well.
-    middle, wide = (outwards - inwards) / 2, max(0.75 * (inwards + outwards), 1.0)
-    before = np.clip(0.5 - (signed - np.float32(middle)) / np.float32(wide), TUNING.least, 1 - TUNING.least)
-    if inwards == outwards:
-        before = np.clip(matte, TUNING.least, 1 - TUNING.least)
+    nearby = TUNING.nearby * width + 5
+    before = matte
+    if loose:  # between the two limits nothing is known but that it lies there
+        middle, wide = (outwards - inwards) / 2, max(0.75 * (inwards + outwards), 1.0)
+        before = 0.5 - (signed - np.float32(middle)) / np.float32(wide)
+    before = np.clip(before, TUNING.least, 1 - TUNING.least)
     open_ = ~inner & ~outer
     own, around = (_unlike(picture, known, open_, nearby) for known in (inner, outer))
     wider = _unlike(picture, inner, open_, TUNING.wider * nearby)
     own = np.minimum(own, wider + np.float32(TUNING.wider_costs))
     says = np.float32(0.5 * TUNING.counts) * (around - own)
     likely = np.where(open_, expit(logit(before) + says), matte).astype(np.float32)
-    radius = max(1, round(TUNING.softness * max(inwards, outwards)))
+    radius = max(1, round(TUNING.softness * width))
     soft = guided_filter(codes, likely, radius, TUNING.eps, TUNING.contrast)
     near = np.clip(np.minimum(outwards + 2 - signed, signed + inwards + 2), 0, 1)
     return np.asarray(matte + near * (soft - matte), np.float32)

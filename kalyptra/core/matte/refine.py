@@ -16,8 +16,6 @@ Matte = NDArray[np.float32]
 
 FINE_BAND = 0.67
 """The band in which matting solves the edge, as a share of the edge's width."""
-LOOSE = 0.4
-"""How far outside of a drawn line the edge may be, as a share of how far inside: outlines are drawn rather too wide."""
 LEVELS = (0.1, 0.3, 0.5, 0.7, 0.9)
 """The coverages whose lines a feather takes one by one: what is soft already stays so."""
 
@@ -47,7 +45,7 @@ def edged(
     if window is None:
         return matte
     shown = np.ascontiguousarray(codes[window])
-    solved = edge_by_colours(shown, np.ascontiguousarray(matte[window]), width, width * (LOOSE if drawn else 1.0))
+    solved = edge_by_colours(shown, np.ascontiguousarray(matte[window]), width, loose=drawn)
     if refine.edge is Edge.FINE and carefully:
         solved = solved_edge(shown, solved, width * FINE_BAND)
     out = matte.copy()
@@ -71,12 +69,9 @@ def grown(matte: Matte, refine: Refine, scale: float) -> Matte:
     if window is None:
         return matte
     out, here = np.zeros_like(matte), np.ascontiguousarray(matte[window])
-    signed = _to_line(here)
-    soft = bool((cv2.blur(np.abs(here - 0.5), (3, 3)) < 0.3).any())  # somewhere the edge is wider than two pixels
-    ramps = (
-        [_ramp(_to_level(here, level), refine, scale) for level in LEVELS] if soft else [_ramp(signed, refine, scale)]
-    )
-    out[window] = np.mean(ramps, axis=0)
+    hard = not (cv2.blur(np.abs(here - 0.5), (3, 3)) < 0.3).any()  # nowhere is the edge wider than two pixels
+    lines = [_to_line(here)] if hard else [_to_level(here, level) for level in LEVELS]
+    out[window] = np.mean([_ramp(line, refine, scale) for line in lines], axis=0)
     return out
 
 

@@ -271,11 +271,12 @@ class People(TestCase):
     def test_nobody_is_nobody_and_who_comes_back_is_found_again(self) -> None:
         codes, truth = clerk()
         wall = np.clip(texture(3, (270, 480), (0.4, 0.4, 0.42)), 0, 255).astype(np.uint8)
-        clip = Pictures([codes, wall, wall, codes])
+        later, true = (np.roll(picture, 70, axis=1) for picture in (codes, truth))
+        clip = Pictures([codes, wall, wall, later])
         found = list(follow_people(clip, range(4), Spot(frame=0, x=240, y=150), 480))
         self.assertEqual([step.how for step in found], [How.PERSON, How.NOBODY, How.NOBODY, How.PERSON])
         self.assertFalse(found[1].matte.any())
-        self.assertGreater(overlap(coverage_of(found[3].matte), truth), 0.9)
+        self.assertGreater(overlap(coverage_of(found[3].matte), true), 0.88)
 
 
 class Refining(TestCase):

@@ -39,6 +39,7 @@ from kalyptra.shell.benches.figure import Figure
 from kalyptra.truth.measures import psnr
 from kalyptra.truth.motion import Half, MotionClip, clips
 from kalyptra.truth.motion.clip import Trouble
+from kalyptra.truth.motion.scene import RATE
 
 Values = NDArray[np.float32]
 DISC = 24.0
@@ -120,7 +121,7 @@ def _seen(clip: MotionClip, mattes: dict[int, Values]) -> Iterator[Seen]:
         band = np.abs(_to_edge(truth)) < BAND
         whole = [_through_lens(clip, frame, matte) for matte in (mattes[frame], truth)]
         apart = [psnr(made, exact, band) for made in whole]
-        halos = [halo(made - exact, truth, clip.subject(frame / 25)[0], exact) for made in whole]
+        halos = [halo(made - exact, truth, clip.subject(frame / RATE)[0], exact) for made in whole]
         quiet = [_restless(clip, frame, mattes), _restless(clip, frame, {f: clip.truth(f) for f in (frame - 1, frame)})]
         yield Seen(*apart, *halos, *quiet)
 

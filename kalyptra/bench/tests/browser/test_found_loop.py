@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.bench.tests.browser.case import BrowserCase
-from kalyptra.core import FoundMatte, PlateSource, Sources, View, coverage_of, open_clip, render_frame
+from kalyptra.core import FoundMatte, PlateSource, Sources, View, coverage_of, open_clip, read_setup, render_frame
 from kalyptra.core.tests.moving import texture
 from kalyptra.core.tests.test_demo_truth import DEMO, frames_of
 from kalyptra.library import revisions, store
@@ -146,6 +146,32 @@ class FoundLoop(BrowserCase):
         self.assertLess(float(np.abs(result - source)[inside].mean()), 6)
         outside = cv2.dilate((self.truth[8] > 5).astype(np.uint8), np.ones((41, 41), np.uint8)) == 0
         self.assertLess(detail(result, outside), 0.6 * detail(source, outside))
+
+    def test_where_a_matte_is_in_doubt_a_disc_lies_over_the_picture(self) -> None:
+        solid = np.zeros((270, 480), np.uint8)
+        solid[90:200, 160:260] = 255
+        torn = solid.copy()
+        torn[150:190, 200:240] = 120
+        names = [store.local().keep(matte) for matte in (solid, torn, solid)]
+        frames = [
+            [i, name, sure, "followed"] for i, (name, sure) in enumerate(zip(names, (0.9, 0.2, 0.9), strict=True))
+        ]
+        subject = {"id": "runner", "name": "Runner", "matte": {"kind": "found", "frames": frames},
+                   "distance": {"keys": [{"frame": 0, "value": 9}]}}  # fmt: skip
+        setup = read_setup(self.shot.setup.model_dump(mode="json") | {"subjects": [subject]})
+        head = revisions.save(self.shot_id, self.shot.head, setup, None).head
+        page = self.page
+        page.reload()
+        self.saved(head)
+        page.get_by_role("button", name="Subjects").click()
+        page.get_by_role("button", name="Runner").first.click()
+        disc = page.get_by_role("img", name="The matte is in doubt here")
+        page.get_by_text("This frame: followed, confidence 0.9").wait_for()
+        self.assertEqual(disc.count(), 0)
+        page.keyboard.press("ArrowRight")
+        disc.wait_for()
+        place = [float(disc.get_attribute(what) or 0) for what in ("cx", "cy")]
+        self.assertLess(np.hypot(place[0] - 220 * 1280 / 480, place[1] - 170 * 1280 / 480), 40)
 
     def test_who_leaves_the_picture_and_comes_back_is_followed_on_and_the_page_says_where_it_was_gone(self) -> None:
         page, self.size = self.page, (480, 270)

@@ -83,6 +83,7 @@ class OutlineLoop(BrowserCase):
         self.saved(head + 1)
         self.assertEqual(len(self.outline.shape.keys[0].value.points), len(corners))
         self.assertGreater(self.overlap(0), 0.93)
+        self.assertEqual(self.shot.setup.subjects[-1].refine.edge.value, "fast")  # drawn to the picture from the start
 
         # Followed by place alone it slips, for the runner comes nearer; the strip knows.
         page.get_by_role("button", name="Place", exact=True).click()

@@ -17,6 +17,7 @@ from kalyptra.core.following.track.corners import TrackingView
 from kalyptra.core.following.track.matched_line import border_of, matched
 from kalyptra.core.following.track.motion import fit_motion
 from kalyptra.core.following.track.shape import Sway, about, corners_of, inside_of, moved_by, window_around
+from kalyptra.core.matte.overlap import overlap
 from kalyptra.core.setup.document.outline import Motion
 from kalyptra.core.setup.geometry.spline import Rows, on_line
 from kalyptra.core.setup.geometry.warp import Matrix, mapped
@@ -116,5 +117,4 @@ def _onto(guess: Matrix, rows: Rows, region: Region) -> Matrix:
 
 def _overlap(rows: Rows, region: Region) -> float:
     inside = inside_of(rows, region.shape).astype(np.float32)
-    either = float(np.maximum(inside, region).sum())
-    return float(np.minimum(inside, region).sum()) / either if either else 0.0
+    return overlap(inside, region) if inside.any() else 0.0

@@ -1,0 +1,61 @@
+"""A subject on its way over the frames: its state, what lies around it, and how far it can be trusted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.following.propagate.step import propagate
+from kalyptra.core.following.propagate.sureness import Sure, Sureness
+
+Codes = NDArray[np.uint8]
+Matte = NDArray[np.float32]
+
+
+class FollowedSubject:
+    """Follows a matte frame by frame, from one that is given.
+
+    Args:
+        around: the frames around, in the order in which they are followed.
+        codes, matte: (height, width, 3) the first picture at the working size, (height, width) the matte there, 0 to 1.
+        others: pictures and mattes of other keys, whose colours count as well.
+        index: the place of the first picture in that order.
+    """
+
+    def __init__(
+        self,
+        around: Surroundings,
+        codes: Codes,
+        matte: Matte,
+        others: Sequence[tuple[Codes, Matte]] = (),
+        index: int = 0,
+    ) -> None:
+        self._around, self._index, self._flow = around, index, dense_search()
+        self._state, self._sureness = SubjectState.at(codes, matte, others), Sureness(matte)
+        around.note(index, matte)
+
+    @property
+    def matte(self) -> Matte:
+        return self._state.matte
+
+    @property
+    def seen(self) -> bool:
+        return self._state.seen
+
+    def step(self, codes: Codes) -> Sure:
+        """Go on to the next frame; how sure its matte is."""
+        self._index += 1
+        self._state, signs = propagate(self._state, codes, self._around.behind(self._index, codes), self._flow)
+        self._around.note(self._index, self._state.matte)
+        return self._sureness.after(signs, self._state.matte)
+
+    def correct(self, matte: Matte) -> None:
+        """Put another matte in the place of the one of this frame: it is followed from there."""
+        self._state = replace(self._state, matte=matte)
+        self._around.note(self._index, matte)
