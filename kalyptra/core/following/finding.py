@@ -60,7 +60,7 @@ def follow_people(
 
     Args:
         frames: frame numbers one apart; where somebody is pointed at, the first is the spot's.
-        carefully: follow them as well, so that limbs come and go rightly. The finder alone is five times as fast.
+        carefully: follow them as well, so that limbs come and go rightly. The finder alone is four times as fast.
 
     Yields:
         What is found at every frame; somebody who was gone is found again.

@@ -99,7 +99,7 @@ class FindPeople(_Mattes):
     what: Literal["people"] = "people"
     spot: Spot | None = None
     carefully: bool = True
-    """Whether they are followed as well; without it it takes a fifth of the time."""
+    """Whether they are followed as well; without it it takes a quarter of the time."""
 
     def run(self, task: Task) -> str | None:
         media = task.shot.media
