@@ -42,11 +42,16 @@ class Saving(BrowserCase):
             self.page.wait_for_timeout(50)
 
     def begin_at(self, frame: int) -> None:
-        """Set the range to begin at a frame: one change, by keys."""
+        """Set the range to begin at a frame: one change, by keys. An outline that has the focus would be moved by them."""
+        self.page.get_by_role("button", name="History").focus()
         self.page.keyboard.press("Home")
         for _ in range(frame):
             self.page.keyboard.press("ArrowRight")
         self.page.keyboard.press("i")
+
+    def try_now(self) -> None:
+        """Press the button at once: the page tries by itself, too, and may hide it before a pointer gets there."""
+        self.page.get_by_role("button", name="Try now", include_hidden=True).dispatch_event("click")
 
     def would_warn(self) -> bool:
         return bool(
@@ -67,7 +72,7 @@ class Saving(BrowserCase):
         page.get_by_text("not saved, trying again").wait_for()
         self.assertEqual(self.shot.head, head)
         page.unroute(CHANGES)
-        page.get_by_role("button", name="Try now").click()
+        self.try_now()
         self.wait_until(lambda: self.shot.setup.footage.first == 3)
         page.get_by_text(f"revision {head + 1}").wait_for()
         self.assertFalse(self.would_warn())
@@ -92,7 +97,7 @@ class Saving(BrowserCase):
         page.get_by_text("not saved, trying again").wait_for()
         self.change_elsewhere(last=80)
         page.unroute(CHANGES)
-        page.get_by_role("button", name="Try now").click()
+        self.try_now()
         page.wait_for_selector(f'canvas[data-shown^="{head + 2}|"]')
         footage = self.shot.setup.footage
         self.assertEqual((footage.first, footage.last, self.would_warn(), self.kept()), (4, 80, False, []))
@@ -109,7 +114,7 @@ class Saving(BrowserCase):
             page.get_by_text("not saved, trying again").wait_for()
             revisions.change(self.shot_id, head, [RemoveSubject(id=self.shot.setup.subjects[0].id)], None)
             page.unroute(CHANGES)
-            page.get_by_role("button", name="Try now").click()
+            self.try_now()
             page.get_by_text("What this changes is not there any more").wait_for()
             self.assertTrue(self.would_warn())
             page.get_by_role("button", name="Take back what came between" if mine else "Leave my change out").click()
@@ -167,7 +172,7 @@ class Saving(BrowserCase):
         self.page.keyboard.press("Control+z")
         self.page.get_by_text("The last change is not saved yet.").wait_for()
         self.page.unroute(CHANGES)
-        self.page.get_by_role("button", name="Try now").click()
+        self.try_now()
         self.wait_until(lambda: self.shot.head == head + 2)
         self.assertEqual(self.shot.setup.footage.first, 7)
         self.page.get_by_text(f"revision {head + 2}").wait_for()
@@ -192,7 +197,7 @@ class Saving(BrowserCase):
         self.page.get_by_text("sign in in another tab").wait_for()
         self.assertTrue(self.would_warn())
         self.page.context.add_cookies([cookie for cookie in cookies if cookie["name"] == "sessionid"])
-        self.page.get_by_role("button", name="Try now").click()
+        self.try_now()
         self.wait_until(lambda: self.shot.setup.footage.first == 2)
 
     def test_an_undo_whose_answer_is_lost_shows_what_the_server_has(self) -> None:
