@@ -1,10 +1,11 @@
 // What the scripts of the page find at hand: Alpine with its stores, and what Alpine gives every part.
 import type { createBrush } from "../../kalyptra/bench/static/bench/marks.js";
+import type { timeAt } from "../../kalyptra/bench/static/bench/chart.js";
 import type { createCurve } from "../../kalyptra/bench/static/bench/curve.js";
 import type { createLines } from "../../kalyptra/bench/static/bench/lines.js";
 import type { createPen } from "../../kalyptra/bench/static/bench/pen.js";
 import type { createPointing } from "../../kalyptra/bench/static/bench/pull.js";
-import type { createShot } from "../../kalyptra/bench/static/bench/document.js";
+import type { OpenShot } from "../../kalyptra/bench/static/bench/document.js";
 import type { createSurvey } from "../../kalyptra/bench/static/bench/survey.js";
 import type { createUnits } from "../../kalyptra/bench/static/bench/words.js";
 import type { createViewer } from "../../kalyptra/bench/static/bench/viewer.js";
@@ -17,6 +18,8 @@ declare global {
 
   /** A change of the setup, as core/edit has it. */
   type Command = { do: string; [more: string]: any };
+  /** Work over frames that is asked for. */
+  type Order = { what: string; [more: string]: any };
   /** Px of the source. */
   type Place = { x: number; y: number };
   type Box = Place & { width: number; height: number };
@@ -27,6 +30,45 @@ declare global {
   /** Commands that the server does not have yet, and the revision that they were given on. */
   type Change = { base: number; commands: Command[]; token: string };
 
+  /** A map of the plane: nine numbers, row by row. */
+  type Matrix = number[];
+  type Pair = [number, number];
+  type PointRow = [number, number, number, number, number, number, number, number, number, boolean];
+  /** A place along a spline: the way outwards, and the feathers there. */
+  type Along = Place & { nx: number; ny: number; u: number; i: number; fin: number; fout: number };
+  type Keyed = { keys: Key[] };
+  type Mark = Api["Mark"];
+  /** A source of distance: each kind has some of these. */
+  type Source = {
+    id: string;
+    kind: string;
+    pins: { place: Keyed; distance: Keyed }[];
+    corners: Keyed[];
+    stops: { at: Keyed; distance: Keyed }[];
+    [more: string]: any;
+  };
+  /** What a source is dragged by; `distance` is where its distance lies, if it has one. */
+  type Handle = { id: string; at: Pair; words: string; move: (to: Pair) => Command; distance?: string; end?: boolean; stop?: number };
+  /** How time lies across a drawing. */
+  type TimeScale = ReturnType<typeof timeAt>;
+  /** A subject at a frame. */
+  type Spot = { subject: string; frame: number };
+  /** Where drawing began, and how the new outline joins the others; a new subject without that. */
+  type Begun = { subject: string; frame: number; joins: string | null };
+  type FollowState = Api["FollowState"];
+  type Note = Api["Note"];
+  type ShotState = Api["ShotState"];
+  /** What a pointer is followed on. */
+  type Surface = { track: (event: PointerEvent, move: (to: Place, at: PointerEvent) => void, end?: (moved: boolean) => void) => void };
+
+  /** Events, whose target is an element that the part put there. */
+  type Of = { target: any; currentTarget: any };
+  type Given = Event & Of;
+  type Pressed = KeyboardEvent & Of;
+  type Pointed = PointerEvent & Of;
+  type Rolled = WheelEvent & Of;
+  type Carried = DragEvent & Of;
+
   interface Toast {
     id: number;
     text: string;
@@ -34,7 +76,7 @@ declare global {
   }
 
   interface Stores {
-    shot: ReturnType<typeof createShot>;
+    shot: OpenShot;
     viewer: ReturnType<typeof createViewer>;
     lines: ReturnType<typeof createLines>;
     pen: ReturnType<typeof createPen>;

@@ -11,7 +11,7 @@ import { closeToast, toast } from "./toasts.js";
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 
-function stageWords(stage) {
+function stageWords(/** @type {string} */ stage) {
   const { setup, clip } = shot();
   const count = setup.subjects.length;
   const now = shot().at(viewer().frame);
@@ -31,7 +31,7 @@ function stageWords(stage) {
   }
 }
 
-function pullWords(setup) {
+function pullWords(/** @type {Api["Setup"]} */ setup) {
   const { keys } = setup.focus.distance;
   const pulls = pullsOf(bare(keys)).length;
   const marks = setup.focus.marks ?? [];
@@ -46,7 +46,7 @@ function distanceWords() {
   return on.map((one) => nameOf(one).toLowerCase()).slice(0, 3).join(", ") + (on.length > 3 ? " and more" : ""); // prettier-ignore
 }
 
-const typing = (target) => target.matches("input:not([type=range]):not([type=checkbox]), textarea, select");
+const typing = (/** @type {Element} */ target) => target.matches("input:not([type=range]):not([type=checkbox]), textarea, select");
 
 export const benchParts = {
   bench: () => ({
@@ -96,9 +96,11 @@ export const benchParts = {
     saveMine() {
       shot().resolveConflict(true);
     },
+    /** @type {{ words: string; time: string }[]} */
     history: [],
     async showHistory() {
       try {
+        /** @type {{ words: string; when: string }[]} */
         const found = await askJson("GET", shot().url("history"));
         this.history = found.map((one) => ({
           ...one,
@@ -106,7 +108,7 @@ export const benchParts = {
           time: new Date(one.when).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
         }));
         this.$refs.history.showModal();
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },
@@ -116,7 +118,7 @@ export const benchParts = {
     goRender() {
       shot().stage = "render";
     },
-    pressed(event) {
+    pressed(/** @type {Pressed} */ event) {
       if (pen().drawing && !typing(event.target) && pen().key(event)) return;
       if (brush().active && !typing(event.target) && brush().key(event)) return;
       const command = event.ctrlKey || event.metaKey;
@@ -130,6 +132,7 @@ export const benchParts = {
         shot().step("redo");
         return;
       }
+      /** @type {Record<string, Pair>} */
       const pans = { ArrowLeft: [40, 0], ArrowRight: [-40, 0], ArrowUp: [0, 40], ArrowDown: [0, -40] };
       if (event.altKey && pans[event.key] && viewer().zoom > 1 && !event.defaultPrevented) {
         event.preventDefault();
@@ -140,6 +143,7 @@ export const benchParts = {
       if (command || event.altKey || event.defaultPrevented || typing(event.target) || document.querySelector("dialog[open]")) return;
       const { first, last } = shot().setup.footage;
       const range = event.target.matches("input[type=range]");
+      /** @type {Record<string, () => unknown>} */
       const actions = {
         ArrowLeft: () => viewer().go(viewer().frame - (event.shiftKey ? 10 : 1)),
         ArrowRight: () => viewer().go(viewer().frame + (event.shiftKey ? 10 : 1)),
@@ -155,12 +159,13 @@ export const benchParts = {
         "?": () => this.showKeys(),
         " ": () => !event.target.matches("button, summary, a") && viewer().toggle(),
       };
+      /** @type {HTMLElement[]} */
       const stages = Array.from(document.querySelectorAll("[data-stage].stage"));
       const action = actions[event.key.length === 1 ? event.key.toLowerCase() : event.key];
       if (range && event.key !== " " && event.key.length > 1) return;
       if (action) {
         if (action() !== false) event.preventDefault();
-      } else if (/^[1-9]$/.test(event.key) && stages[event.key - 1]) shot().stage = /** @type {HTMLElement} */ (stages[event.key - 1]).dataset.stage ?? "";
+      } else if (/^[1-9]$/.test(event.key)) shot().stage = stages[Number(event.key) - 1]?.dataset.stage ?? shot().stage;
     },
   }),
 
@@ -194,7 +199,7 @@ export const benchParts = {
     get list() {
       return window.Alpine.store("toasts").list;
     },
-    close(event) {
+    close(/** @type {Given} */ event) {
       closeToast(Number(event.target.dataset.id));
     },
   }),

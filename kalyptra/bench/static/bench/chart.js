@@ -21,7 +21,7 @@ const SNAP = 6; // px within which a key goes to what is near by
 const INKS = ["brick", "blue", "moss", "plum"];
 const LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ";
 
-function range(reading) {
+function range(/** @type {Api["Readings"]} */ reading) {
   const distances = [];
   for (const lens of reading.lens) distances.push(lens.focus, lens.near, lens.farthest ?? 1e4, Math.min(lens.far ?? 1e4, 1e4));
   for (const rows of Object.values(reading.subjects)) for (const row of rows) distances.push(row.distance);
@@ -32,30 +32,30 @@ function range(reading) {
 }
 
 // The time scale, which the rows below share.
-export function timeAt(width) {
+export function timeAt(/** @type {number} */ width) {
   const [first, last] = [curve().first ?? 0, curve().last ?? Math.max(1, shot().clip.frames - 1)];
   const room = width - LEFT - RIGHT;
   return {
-    x: (frame) => LEFT + ((frame - first) / (last - first)) * room,
-    frame: (x) => Math.max(0, Math.min(shot().clip.frames - 1, Math.round(first + ((x - LEFT) / room) * (last - first)))),
+    x: (/** @type {number} */ frame) => LEFT + ((frame - first) / (last - first)) * room,
+    frame: (/** @type {number} */ x) => Math.max(0, Math.min(shot().clip.frames - 1, Math.round(first + ((x - LEFT) / room) * (last - first)))),
     first,
     last,
     each: room / (last - first),
   };
 }
 
-export function easeWords(ease) {
+export function easeWords(/** @type {any} */ ease) {
   return typeof ease === "string" ? { hold: "held", linear: "even", eased: "eased" }[ease] : "by handles";
 }
 
+/** @param {Mark} mark @param {number} i */
 export const markLook = (mark, i) => {
   const subject = mark.subject && shot().setup.subjects.find((one) => one.id === mark.subject);
   return { letter: LETTERS[i % 26], ink: INKS[subject ? subject.ink : i % 4] };
 };
 
 export const chart = () => ({
-  /** @type {any} */
-  svg: null,
+  svg: /** @type {SVGSVGElement} */ (/** @type {unknown} */ (null)),
   /** @type {any} */
   layers: null,
   size: { width: 0, height: 0 },
@@ -77,7 +77,7 @@ export const chart = () => ({
     window.Alpine.effect(() => this.follow());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
     this.svg.addEventListener("keydown", (event) => this.keyed(event));
-    this.svg.addEventListener("dblclick", (event) => this.twice(event));
+    this.svg.addEventListener("dblclick", (event) => this.twice(/** @type {Pointed} */ (event)));
     this.svg.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
   },
   get now() {
@@ -100,10 +100,10 @@ export const chart = () => ({
     curve().fit();
   },
 
-  x(frame) {
+  x(/** @type {number} */ frame) {
     return timeAt(this.size.width).x(frame);
   },
-  frameAt(x) {
+  frameAt(/** @type {number} */ x) {
     return timeAt(this.size.width).frame(x);
   },
   get bottom() {
@@ -113,14 +113,14 @@ export const chart = () => ({
     if (this.held) return this.held;
     const { low, high } = curve();
     if (low !== null && high !== null) return { low, high };
-    return range(bare(shot().reading));
+    return range(/** @type {Api["Readings"]} */ (bare(shot().reading)));
   },
   scale() {
     const { low, high } = this.range();
     const high_px = this.bottom - TOP;
     return {
-      y: (distance) => TOP + (((distance ? 1 / distance : 0) - low) / (high - low)) * high_px,
-      distance: (y) => 1 / Math.max(1e-4, low + ((y - TOP) / high_px) * (high - low)),
+      y: (/** @type {number | null} */ distance) => TOP + (((distance ? 1 / distance : 0) - low) / (high - low)) * high_px,
+      distance: (/** @type {number} */ y) => 1 / Math.max(1e-4, low + ((y - TOP) / high_px) * (high - low)),
       low,
       high,
     };
@@ -139,7 +139,7 @@ export const chart = () => ({
     const { y, low, high } = this.scale();
     const { first, step } = reading;
     const time = timeAt(width);
-    const x = (index) => time.x(first + index * step);
+    const x = (/** @type {number} */ index) => time.x(first + index * step);
     const parts = [svg("rect", { class: "ground", x: LEFT, y: TOP, width: width - LEFT - RIGHT, height: this.bottom - TOP })];
     const tape = bare(shot().setup.focus.marks ?? []).map((mark) => y(markAt(mark.id, viewer().frame)));
     let last = -99;
@@ -151,6 +151,7 @@ export const chart = () => ({
       if (tape.every((one) => Math.abs(one - at) > 13)) parts.push(svg("text", { x: LEFT - 8, y: at + 4, "text-anchor": "end" }, words));
     }
     const count = reading.lens.length;
+    /** @param {(i: number) => number} near @param {(i: number) => number} far */
     const span = (near, far) => {
       let there = "";
       let back = "";
@@ -161,12 +162,12 @@ export const chart = () => ({
       }
       return `${there}${back}Z`;
     };
-    const limits = span((i) => reading.lens[i].near, (i) => reading.lens[i].far); // prettier-ignore
+    const limits = span((i) => reading.lens[i].near, (i) => reading.lens[i].far ?? 0); // prettier-ignore
     const inside = { x: LEFT, y: TOP, width: width - LEFT - RIGHT, height: this.bottom - TOP };
     const clips = svg("defs");
     clips.append(clip("chart-plot", svg("rect", inside)), clip("chart-band", svg("path", { d: limits })));
     const drawn = svg("g", { "clip-path": "url(#chart-plot)" });
-    drawn.append(svg("path", { class: "backdrop", d: span((i) => reading.lens[i].nearest, (i) => reading.lens[i].farthest) })); // prettier-ignore
+    drawn.append(svg("path", { class: "backdrop", d: span((i) => reading.lens[i].nearest, (i) => reading.lens[i].farthest ?? 0) })); // prettier-ignore
     drawn.append(svg("path", { class: "limits", d: limits }));
     const at0 = Math.max(0, Math.min(count - 1, Math.round((time.first - first) / step)));
     const names = [{ at: y(reading.lens[at0].farthest ?? 1e4) + 14, text: "all else", ink: "" }];
@@ -199,7 +200,8 @@ export const chart = () => ({
   // The curve itself, its keys, pulls and marks; drawn from what is on this page, so that a drag answers at once.
   drawFocus() {
     const { width } = this.size;
-    if (!shot().reading || width === 0) return;
+    const reading = bare(shot().reading);
+    if (!reading || width === 0) return;
     const keys = keysOf(FOCUS);
     const { y } = this.scale();
     const time = timeAt(width);
@@ -237,7 +239,7 @@ export const chart = () => ({
       if (wide) parts.push(wide);
     }
     group.append(svg("path", { class: "focus-line", d }));
-    group.append(svg("path", { class: "focus-fast", d: this.fast(time, y) }));
+    group.append(svg("path", { class: "focus-fast", d: this.fast(reading, time, y) }));
     parts.unshift(group);
     for (const cut of bare(shot().seen.focus.cuts ?? [])) {
       if (cut >= time.first && cut <= time.last) parts.push(svg("path", { class: "cut", d: `M${time.x(cut)} ${TOP}V${this.bottom}` }));
@@ -263,14 +265,15 @@ export const chart = () => ({
     }
   },
   // Where focus moves faster than a hand.
-  fast(time, y) {
-    const { speeds, lens, first, step } = bare(shot().reading);
+  /** @param {Api["Readings"]} reading @param {TimeScale} time @param {(distance: number) => number} y */
+  fast({ speeds, lens, first, step }, time, y) {
     const most = shot().setup.focus.fastest ?? 4;
-    const at = (i) => `${time.x(first + i * step).toFixed(1)} ${y(lens[i].focus).toFixed(1)}`;
+    const at = (/** @type {number} */ i) => `${time.x(first + i * step).toFixed(1)} ${y(lens[i].focus).toFixed(1)}`;
     return speeds.map((speed, i) => (Math.abs(speed) > most && i + 1 < lens.length ? `M${at(i)}L${at(i + 1)}` : "")).join("");
   },
   // Marks lie on the axis as tape lies on a lens; those that would cover each other are moved aside.
-  tape(y) {
+  tape(/** @type {(distance: number | null) => number} */ y) {
+    /** @type {SVGElement[]} */
     const parts = [];
     let free = -99;
     bare(shot().seen.focus.marks ?? [])
@@ -302,7 +305,7 @@ export const chart = () => ({
     if (width === 0) return;
     const { first, last } = shot().setup.footage;
     const time = timeAt(width);
-    const x = (frame) => Math.max(LEFT, Math.min(width - RIGHT, time.x(frame)));
+    const x = (/** @type {number} */ frame) => Math.max(LEFT, Math.min(width - RIGHT, time.x(frame)));
     const wide = time.last - time.first;
     const step = [1, 2, 5, 10, 12, 24, 48, 100, 200, 500, 1000, 2000, 5000, 10000].find((one) => (one / wide) * (width - LEFT) > 62) ?? 20000;
     const parts = [];
@@ -324,6 +327,7 @@ export const chart = () => ({
   },
 
   // How far the chosen outline can be trusted: high where it can, hatched where a frame needs a look, and its keys.
+  /** @param {number} top @param {TimeScale} time */
   strip(top, time) {
     const outline = shot().outline();
     const matte = foundMatte();
@@ -333,7 +337,7 @@ export const chart = () => ({
     const { height } = STRIP;
     const { first, step } = shot().reading ?? { first: 0, step: 1 };
     const wide = Math.max(1.2, time.each * step);
-    const seen = (x) => x > LEFT - 6 && x < this.size.width - RIGHT + 6;
+    const seen = (/** @type {number} */ x) => x > LEFT - 6 && x < this.size.width - RIGHT + 6;
     let good = "";
     let bad = "";
     let unseen = "";
@@ -355,7 +359,7 @@ export const chart = () => ({
       const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
       parts.push(
         svg("path", {
-          class: `hand-key ribbon-${shot().subject().ink}`,
+          class: `hand-key ribbon-${shot().subject()?.ink}`,
           d,
           "data-key": frame,
           tabindex: 0,
@@ -378,6 +382,7 @@ export const chart = () => ({
   },
 
   // Follow the pointer until it is let go; `end` is told whether it moved.
+  /** @param {Pointed} event @param {(x: number, y: number, at: Pointed) => void} move @param {((moved: boolean) => void)} end */
   track(event, move, end) {
     const box = this.svg.getBoundingClientRect();
     dragged(this.svg, event, (at) => move(at.clientX - box.left, at.clientY - box.top, at), (moved) => {
@@ -386,6 +391,7 @@ export const chart = () => ({
     }); // prettier-ignore
   },
   // What a key is drawn to: other keys, the playhead and cuts in time; marks and subjects in distance.
+  /** @param {number} x @param {number} y @param {number[]} frames */
   snapped(x, y, frames) {
     const time = timeAt(this.size.width);
     const others = [...keysOf(FOCUS, shot().setup).map((key) => key.frame).filter((one) => !frames.includes(one)), viewer().frame, ...bare(shot().setup.focus.cuts ?? [])]; // prettier-ignore
@@ -399,6 +405,7 @@ export const chart = () => ({
     const subject = Object.values(at?.subjects ?? {}).find((one) => Math.abs(scale.y(one.distance) - y) < SNAP);
     return { frame, mark: null, value: Number((subject?.distance ?? scale.distance(y)).toPrecision(5)) };
   },
+  /** @param {number} from @param {Pointed} event */
   pullFocusKey(from, event) {
     if (event.shiftKey) {
       const chosen = curve().path === FOCUS ? curve().chosen : [];
@@ -409,18 +416,20 @@ export const chart = () => ({
     const frames = [...curve().chosen];
     this.held = this.range();
     const start = keysOf(FOCUS, shot().setup).find((key) => key.frame === from);
+    if (!start) return;
     const y0 = this.scale().y(keyValue(start, from));
     this.track(
       event,
       (x, y, at) => {
         const to = this.snapped(x, y, frames);
         const by = Math.max(-Math.min(...frames), to.frame - from);
+        /** @type {((key: Key) => Partial<Key>) | null} */
         let change = null;
         // Up and down only once it is meant: a key that is moved in time alone keeps its mark.
         const upright = at.altKey || Math.abs(y - y0) > 4;
         if (upright && frames.length === 1) change = (key) => ({ ...key, value: to.value, mark: to.mark });
         else if (upright) {
-          const step = 1 / to.value - 1 / keyValue(start, from);
+          const step = 1 / (to.value ?? Infinity) - 1 / keyValue(start, from);
           change = (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + step) });
         }
         curve().chosen = frames.map((frame) => frame + by);
@@ -432,8 +441,10 @@ export const chart = () => ({
       },
     );
   },
+  /** @param {number} i @param {Pointed} event */
   pullWhole(i, event) {
     const pull = pullsOf(keysOf(FOCUS, shot().setup)).find((one) => one.i === i);
+    if (!pull) return;
     const frames = [pull.left.frame, pull.right.frame];
     curve().choose(FOCUS, frames);
     const time = timeAt(this.size.width);
@@ -448,10 +459,11 @@ export const chart = () => ({
       (moved) => moved && shot().commit(),
     );
   },
+  /** @param {string} id @param {Pointed} event */
   pullMark(id, event) {
     this.held = this.range();
-    const mark = shot().setup.focus.marks.find((one) => one.id === id);
-    if (mark.subject) return;
+    const mark = bare(shot().setup.focus.marks ?? []).find((one) => one.id === id);
+    if (!mark || mark.subject) return;
     this.track(
       event,
       (_, y) => {
@@ -459,12 +471,12 @@ export const chart = () => ({
         shot().sketch({ do: "put", path: `focus.marks.${id}.distance`, value });
         // The curve on this page follows at once; the server's numbers come after.
         const reading = bare(shot().reading);
-        shot().reading = { ...reading, marks: { ...reading.marks, [id]: reading.marks[id].map(() => value) } };
+        if (reading?.marks) shot().reading = { ...reading, marks: { ...reading.marks, [id]: reading.marks[id].map(() => value) } };
       },
       (moved) => moved && shot().commit(),
     );
   },
-  chooseBand(event) {
+  chooseBand(/** @type {Pointed} */ event) {
     const box = this.svg.getBoundingClientRect();
     const [x0, y0] = [event.clientX - box.left, event.clientY - box.top];
     this.track(
@@ -483,8 +495,15 @@ export const chart = () => ({
     );
   },
 
-  movingHandKey: (outline, frame, to) => ({ do: "move-outline-key", subject: shot().chosen, outline, frame, to }),
+  movingHandKey: (/** @type {string} */ outline, /** @type {number} */ frame, /** @type {number} */ to) => ({
+    do: "move-outline-key",
+    subject: shot().chosen,
+    outline,
+    frame,
+    to,
+  }),
   // A hand-made key is moved in time; a press alone goes there.
+  /** @param {number} from @param {Pointed} event */
   pullKey(from, event) {
     const line = shot().line;
     let to = from;
@@ -501,7 +520,7 @@ export const chart = () => ({
       },
     );
   },
-  keyed(event) {
+  keyed(/** @type {Pressed} */ event) {
     const { key, focus, pull, mark } = event.target.dataset ?? {};
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const up = { ArrowUp: -1, ArrowDown: 1 }[event.key];
@@ -520,6 +539,7 @@ export const chart = () => ({
     }
     if (pull !== undefined) {
       const found = pullsOf(keysOf(FOCUS)).find((one) => one.i === Number(pull));
+      if (!found) return;
       if (by) {
         done();
         curve().choose(FOCUS, [found.left.frame, found.right.frame]);
@@ -548,15 +568,16 @@ export const chart = () => ({
     else if (event.key === "Enter") (done(), viewer().go(Number(focus)));
     else if (event.key === "Escape") (done(), curve().clear());
   },
+  /** @param {string} id @param {number} by */
   shiftMark(id, by) {
     const { low, high } = this.scale();
-    const mark = shot().setup.focus.marks.find((one) => one.id === id);
-    if (mark.subject) return;
+    const mark = bare(shot().setup.focus.marks ?? []).find((one) => one.id === id);
+    if (!mark || mark.subject) return;
     const value = Number((1 / Math.max(1e-4, 1 / mark.distance + ((high - low) / 200) * by)).toPrecision(5));
     shot().commit({ do: "put", path: `focus.marks.${id}.distance`, value });
   },
   // Twice on the plot puts a key there.
-  twice(event) {
+  twice(/** @type {Pointed} */ event) {
     if (!this.pulling || event.target.dataset.focus !== undefined) return;
     const box = this.svg.getBoundingClientRect();
     const [x, y] = [event.clientX - box.left, event.clientY - box.top];
@@ -566,7 +587,7 @@ export const chart = () => ({
     curve().choose(FOCUS, [found.frame]);
   },
   // The wheel zooms in time, with Shift it scrolls, with Ctrl or Alt it zooms in distance.
-  wheel(event) {
+  wheel(/** @type {Rolled} */ event) {
     event.preventDefault();
     const box = this.svg.getBoundingClientRect();
     const [x, y] = [event.clientX - box.left, event.clientY - box.top];
@@ -581,7 +602,7 @@ export const chart = () => ({
     } else curve().zoom(Math.exp(turn * 0.0015), time.first + (x - LEFT) / time.each);
   },
 
-  down(event) {
+  down(/** @type {Pointed} */ event) {
     if (event.button !== 0) return;
     const { end, key, focus, pull, mark } = event.target.dataset ?? {};
     if (key !== undefined) return this.pullKey(Number(key), event);
@@ -604,6 +625,7 @@ export const chart = () => ({
   },
 });
 
+/** @param {string} id @param {SVGElement} shape */
 function clip(id, shape) {
   const found = svg("clipPath", { id });
   found.append(shape);

@@ -7,10 +7,12 @@ const viewer = () => window.Alpine.store("viewer");
 export const curve = () => window.Alpine.store("curve");
 export const FOCUS = "focus.distance";
 
-export const nameOfPath = (path) => path.split(".").at(-1);
-export const keysOf = (path, setup = shot().seen) => bare(readPath(setup, path))?.keys ?? [];
+export const nameOfPath = (/** @type {string} */ path) => path.split(".").at(-1) ?? "";
+/** @returns {Key[]} */
+export const keysOf = (/** @type {string} */ path, setup = shot().seen) => bare(readPath(setup, path))?.keys ?? [];
 
 // A mark's distance at a frame, as the server read it.
+/** @param {string} id @param {number} frame */
 export function markAt(id, frame) {
   const { reading } = shot();
   const found = reading?.marks?.[id];
@@ -20,9 +22,11 @@ export function markAt(id, frame) {
   return 1 / (1 / a + (1 / b - 1 / a) * (index % 1));
 }
 
+/** @param {Key} key @param {number} frame */
 export const keyValue = (key, frame) => (key.mark ? markAt(key.mark, frame) : null) ?? key.value;
 
 // Focus at a frame by the keys on this page (core/setup/focus_at.py has the rules).
+/** @param {Key[]} keys @param {number} frame */
 export function focusAt(keys, frame) {
   const i = keyBefore(keys, frame);
   if (i < 0) return keyValue(keys[0], frame);
@@ -32,11 +36,13 @@ export function focusAt(keys, frame) {
   return mixOf("distance")(keyValue(left, frame), keyValue(right, frame), share);
 }
 
+/** @param {string} path @param {number} frame @param {Api["Setup"]} [setup] */
 export const valueAt = (path, frame, setup) =>
   path === FOCUS ? focusAt(keysOf(path, setup), frame) : keyedAt({ keys: keysOf(path, setup) }, frame, nameOfPath(path));
 
 // Pulls: from one key to the next where the ends differ and focus does not hold.
-export function pullsOf(keys) {
+export function pullsOf(/** @type {Key[]} */ keys) {
+  /** @type {{ i: number; left: Key; right: Key; frames: number }[]} */
   const out = [];
   keys.slice(1).forEach((right, i) => {
     const left = keys[i];
@@ -47,18 +53,28 @@ export function pullsOf(keys) {
 }
 
 // Commands on keys. Chosen ones are moved in time, and in value by a change of each.
+/** @param {string} path @param {Key[]} keys */
 export const putting = (path, ...keys) => ({ do: "put-keys", path: fullPath(path), keys });
 
+/** @param {string} path @param {number[]} frames @param {number} by @param {((key: Key) => Partial<Key>) | null} [change] */
 export function moving(path, frames, by, change) {
-  const to = (frame) => Math.max(0, frame + by);
+  const to = (/** @type {number} */ frame) => Math.max(0, frame + by);
   const moved = { do: "move-keys", path: fullPath(path), frames, by };
   if (!change) return [moved];
   const keys = keysOf(path, shot().setup).filter((key) => frames.includes(key.frame));
-  return [moved, putting(path, ...keys.map((key) => ({ ...change(key), frame: to(key.frame) })))];
+  return [moved, putting(path, ...keys.map((key) => ({ ...key, ...change(key), frame: to(key.frame) })))];
 }
 
-export const scaling = (path, frames, about, share) => ({ do: "move-keys", path: fullPath(path), frames, about, share });
+/** @param {string} path @param {number[]} frames @param {number} about @param {number} share */
+export const scaling = (path, frames, about, share) => ({
+  do: "move-keys",
+  path: fullPath(path),
+  frames,
+  about,
+  share,
+});
 
+/** @param {string} path @param {number[]} frames @param {(key: Key) => Partial<Key>} change */
 export function changingKeys(path, frames, change) {
   const keys = keysOf(path, shot().setup).filter((key) => frames.includes(key.frame));
   return putting(path, ...keys.map((key) => ({ ...key, ...change(key) })));
@@ -82,10 +98,12 @@ export function createCurve() {
     high: null,
     take: 24, // frames of a pull that is written by pointing
 
+    /** @param {string} path @param {number[]} frames */
     choose(path, frames) {
       this.path = path;
       this.chosen = frames;
     },
+    /** @param {string} path @param {number} frame */
     isChosen(path, frame) {
       return this.path === path && this.chosen.includes(frame);
     },
@@ -107,25 +125,26 @@ export function createCurve() {
       this.chosen = [];
       shot().commit({ do: "drop-keys", path: fullPath(this.path), frames });
     },
-    nudge(by) {
+    nudge(/** @type {number} */ by) {
       const frames = [...this.chosen];
       if (frames.some((frame) => frame + by < 0)) return;
       this.chosen = frames.map((frame) => frame + by);
       shot().commit(moving(this.path, frames, by));
     },
     // Nearer or farther: by a hundredth of what the chart shows, and off its mark.
-    shift(by) {
+    shift(/** @type {number} */ by) {
       const share = this.path.endsWith("distance")
-        ? (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + by) })
-        : (key) => ({ ...key, value: key.value * (1 + by) });
+        ? (/** @type {Key} */ key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + by) })
+        : (/** @type {Key} */ key) => ({ ...key, value: key.value * (1 + by) });
       shot().commit(moving(this.path, [...this.chosen], 0, share));
     },
-    ease(ease) {
+    ease(/** @type {any} */ ease) {
       shot().commit({ do: "ease-keys", path: fullPath(this.path), frames: [...this.chosen], ease });
     },
     clear() {
       this.chosen = [];
     },
+    /** @param {number} by @param {number} about */
     zoom(by, about) {
       const frames = shot().clip.frames;
       const [a, b] = [this.first ?? 0, this.last ?? frames - 1];
@@ -133,6 +152,7 @@ export function createCurve() {
       const share = (about - a) / Math.max(1, b - a);
       this.window(about - share * wide, about + (1 - share) * wide);
     },
+    /** @param {number} first @param {number} last */
     window(first, last) {
       const end = shot().clip.frames - 1;
       const wide = last - first;
@@ -141,8 +161,8 @@ export function createCurve() {
       [this.first, this.last] = [start, start + wide];
       shot().span(Math.floor(start), Math.ceil(start + wide));
     },
-    scroll(by) {
-      if (this.first !== null) this.window(this.first + by, this.last + by);
+    scroll(/** @type {number} */ by) {
+      if (this.first !== null && this.last !== null) this.window(this.first + by, this.last + by);
     },
     fit() {
       this.first = this.last = this.low = this.high = null;

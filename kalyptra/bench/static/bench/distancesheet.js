@@ -16,8 +16,10 @@ const JOINS = { replaces: "replaces", nearer: "the nearer", farther: "the farthe
 const GROUNDS = ["backdrop", "pins", "ground", "corners"]; // what a subject can stand on
 
 // Every keyed value of a source, but its strength.
-function keyedOf(source) {
+function keyedOf(/** @type {Source} */ source) {
+  /** @type {{ keyed: Keyed; path: string }[]} */
   const out = [];
+  /** @param {any} value @param {string} path */
   const walk = (value, path) => {
     if (!value || typeof value !== "object") return;
     if (Array.isArray(value.keys)) out.push({ keyed: value, path });
@@ -42,10 +44,10 @@ export const distanceParts = {
         row: one.id === shot().source ? "bg-hair" : "",
       }));
     },
-    select(event) {
+    select(/** @type {Given} */ event) {
       shot().source = event.currentTarget.dataset.id;
     },
-    add(event) {
+    add(/** @type {Given} */ event) {
       const id = newId();
       shot().commit({ do: "add-source", id, kind: event.currentTarget.dataset.kind, frame: viewer().frame });
       shot().source = id;
@@ -63,9 +65,9 @@ export const distanceParts = {
       this.recipe = "";
       if (!recipe) return;
       await shot().commit({ do: "use-recipe", recipe, frame: viewer().frame });
-      shot().source = shot().setup.distance.sources.at(-1).id;
+      shot().source = shot().setup.distance.sources.slice(-1)[0].id;
     },
-    async readMap(event) {
+    async readMap(/** @type {Given} */ event) {
       const [file] = event.target.files;
       event.target.value = "";
       if (!file) return;
@@ -75,7 +77,7 @@ export const distanceParts = {
         await shot().settled();
         await bring(file, "map-file", this.channel, id);
         if (shot().setup.distance.sources.some((one) => one.id === id)) shot().source = id;
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },
@@ -88,21 +90,21 @@ export const distanceParts = {
     get name() {
       return this.one ? nameOf(this.one) : "";
     },
-    rename(event) {
+    rename(/** @type {Given} */ event) {
       const name = event.target.value.trim().slice(0, 60);
       shot().commit({ do: "put", path: fullPath("#.name"), value: name });
     },
-    is(kind) {
+    is(/** @type {string} */ kind) {
       return this.one?.kind === kind;
     },
     get isMetres() {
-      return this.is("map") && this.one.reads === "metres";
+      return this.is("map") && this.one?.reads === "metres";
     },
     get isEnds() {
-      return this.is("map") && this.one.reads !== "metres" && this.one.reads !== "blur";
+      return this.is("map") && this.one?.reads !== "metres" && this.one?.reads !== "blur";
     },
     get isBlur() {
-      return this.is("map") && this.one.reads === "blur";
+      return this.is("map") && this.one?.reads === "blur";
     },
     // All places and numbers of the source get a key at this frame, or lose it: so that it can move as a whole.
     get keyedHere() {
@@ -114,12 +116,14 @@ export const distanceParts = {
     },
     keyAll() {
       const frame = viewer().frame;
-      const paths = keyedOf(bare(this.one)).map(({ path }) => fullPath(`#${path}`));
+      const { one } = this;
+      if (!one) return;
+      const paths = keyedOf(bare(one)).map(({ path }) => fullPath(`#${path}`));
       if (this.keyedHere) shot().commit(paths.map((path) => ({ do: "drop-keys", path, frames: [frame] })));
       else shot().commit({ do: "key-here", paths, frame });
     },
     get hasThird() {
-      return this.is("pins") && this.one.pins.length === 3;
+      return this.is("pins") && this.one?.pins.length === 3;
     },
     get hasStops() {
       return Boolean(this.one?.stops);
@@ -147,7 +151,7 @@ export const distanceParts = {
         removeName: `Remove stop ${i + 1}`,
       }));
     },
-    putStop(event) {
+    putStop(/** @type {Given} */ event) {
       const { i, what } = event.target.dataset;
       const value = Number(event.target.value.trim().replace(",", "."));
       if (!Number.isFinite(value) || event.target.value.trim() === "") return;
@@ -156,7 +160,7 @@ export const distanceParts = {
       shot().commit(putting(path, wanted));
     },
     addStop() {
-      const stops = [...bare(this.one.stops)].map((stop) => now(stop.at)).sort((a, b) => a - b);
+      const stops = [...(bare(this.one)?.stops ?? [])].map((stop) => now(stop.at)).sort((a, b) => a - b);
       let widest = 0;
       stops.forEach((at, i) => {
         if (i && at - stops[i - 1] > stops[widest + 1] - stops[widest]) widest = i - 1;
@@ -164,7 +168,7 @@ export const distanceParts = {
       const [a, b] = [stops[widest], stops[widest + 1]];
       shot().commit(addingStop((a + b) / 2));
     },
-    removeStop(event) {
+    removeStop(/** @type {Given} */ event) {
       shot().commit(removingStop(Number(event.currentTarget.dataset.i)));
     },
     // Where it holds: everywhere, or within or outside of a subject's matte.
@@ -178,13 +182,13 @@ export const distanceParts = {
       const region = this.one?.region;
       return region ? `${region.outside ? "out" : "in"}:${region.subject}` : "";
     },
-    putRegion(event) {
+    putRegion(/** @type {Given} */ event) {
       const [side, subject] = event.target.value.split(":");
       shot().commit({ do: "put-region", source: shot().source, subject: subject ?? null, outside: side === "out" });
     },
     get mapWords() {
       if (!this.is("map")) return "";
-      const { title, frames } = this.one;
+      const { title, frames } = /** @type {Source} */ (this.one);
       return `${title || "A map"}, ${countOf(frames) === 1 ? "one picture for all frames" : `${countOf(frames)} frames`}.`;
     },
   }),
@@ -193,7 +197,7 @@ export const distanceParts = {
     get own() {
       return shot().setup.distance.view_angle != null;
     },
-    flip(event) {
+    flip(/** @type {Given} */ event) {
       const { focal_length_mm: focal, sensor_width_mm: sensor } = shot().setup.lens;
       const angle = Number(((2 * Math.atan(sensor / 2 / focal) * 180) / Math.PI).toFixed(2));
       shot().commit({ do: "put", path: "distance.view_angle", value: event.target.checked ? angle : null });
@@ -221,7 +225,7 @@ export const distanceParts = {
       if (read.feet === 0) return "Where it stands is not known yet.";
       return read.changed ? "Its matte has changed since." : `Its foot is known in ${read.feet} frames.`;
     },
-    async choose(event) {
+    async choose(/** @type {Given} */ event) {
       const on = event.target.value;
       const id = shot().chosen;
       await shot().commit({ do: "stand-on", subject: id, source: on || null });
@@ -230,7 +234,7 @@ export const distanceParts = {
     measure() {
       return this.look(shot().chosen);
     },
-    async look(subject) {
+    async look(/** @type {string} */ subject) {
       const { first, last } = shot().setup.footage;
       await work().order({ what: "feet", subject, start: first, end: last });
     },
@@ -257,7 +261,7 @@ export const distanceParts = {
     get any() {
       return survey().notes.length > 0;
     },
-    mend(event) {
+    mend(/** @type {Given} */ event) {
       const note = survey().notes[Number(event.currentTarget.dataset.i)];
       MENDS[note.kind].mend(bare(note));
     },
@@ -267,10 +271,10 @@ export const distanceParts = {
     get how() {
       return viewer().beside;
     },
-    is(how) {
+    is(/** @type {string} */ how) {
       return viewer().beside === how;
     },
-    put(event) {
+    put(/** @type {Given} */ event) {
       viewer().put(event.currentTarget.dataset.how);
     },
     get over() {
@@ -279,7 +283,7 @@ export const distanceParts = {
     get share() {
       return viewer().share;
     },
-    putShare(event) {
+    putShare(/** @type {Given} */ event) {
       viewer().share = Number(event.target.value);
     },
     get lines() {
@@ -291,21 +295,23 @@ export const distanceParts = {
   }),
 };
 
+/** @type {Record<string, { words: string; mend: (note: Note) => void }>} */
 const MENDS = {
   turned: {
     words: "Turn it",
     mend({ about }) {
+      if (!about) return;
       shot().source = about;
       shot().commit({ do: "turn-source", source: about });
     },
   },
   "nothing-sharp": { words: "Focus there", mend: ({ value }) => shot().commit(putting("focus.distance", value)) },
-  "nothing-soft": { words: "Show the lens", mend: () => (shot().stage = "lens") },
+  "nothing-soft": { words: "Show the lens", mend: () => void (shot().stage = "lens") },
   hidden: {
     words: "Show it",
     mend({ about }) {
       shot().stage = "distance";
-      shot().source = about;
+      if (about) shot().source = about;
     },
   },
 };

@@ -3,23 +3,29 @@
 import { askJson } from "../design/scripts/server.js";
 import { bare, copy } from "./bare.js";
 import { read, shown } from "./preview.js";
-import { createSaving } from "./saving.js";
+import { Saving } from "./saving.js";
 import { toast } from "./toasts.js";
 
 export { bare, copy };
 
 // What was found over frames lies beside the setup, which names it and says how much there is; a list that is empty or new is
 // the list itself.
-export const countOf = (found) => (Array.isArray(found) ? found.length : (found?.count ?? 0));
+export const countOf = (/** @type {any} */ found) => (Array.isArray(found) ? found.length : (found?.count ?? 0));
+
+// The outlines of a subject whose matte is drawn.
+export const outlinesOf = (/** @type {Api["Subject"] | undefined} */ subject) => (subject?.matte.kind === "outline" ? subject.matte.outlines : []);
 
 const READ_EVERY = 200; // ms between two readings of the numbers in a drag
 const READ_WHOLE = 2000; // frames up to which all numbers are read at once
+/** @param {unknown} a @param {unknown} b */
 const same = (a, b) => a === b || JSON.stringify(a) === JSON.stringify(b);
-const listed = (commands) => (Array.isArray(commands) ? commands : [commands]);
+/** @returns {Command[]} */
+const listed = (/** @type {Command | Command[]} */ commands) => (Array.isArray(commands) ? commands : [commands]);
 
 // A place as the page's fields name it: of the chosen subject (@), outline (@line) or source (#).
-export function fullPath(path, chosen = window.Alpine.store("shot")) {
+export function fullPath(/** @type {string} */ path, chosen = window.Alpine.store("shot")) {
   const [first, ...rest] = path.split(".");
+  /** @type {Record<string, string>} */
   const begins = {
     "@": `subjects.${chosen.chosen}`,
     "@line": `subjects.${chosen.chosen}.matte.outlines.${chosen.line}`,
@@ -28,146 +34,169 @@ export function fullPath(path, chosen = window.Alpine.store("shot")) {
   return [begins[first] ?? first, ...rest].join(".");
 }
 
+/** @param {any} setup @param {string} path */
 export const readPath = (setup, path) => read(setup, fullPath(path));
 
+/** @param {Keyed} keyed @param {number} frame */
 export const keyIndex = (keyed, frame) => keyed.keys.findIndex((key) => key.frame === frame);
 
 // Set a value at a frame; keyed or not is the server's to know, and the page's to show.
-export const setting = (path, frame, value) => ({ do: "set-at", path: fullPath(path), frame, value });
+/** @param {string} path @param {number} frame @param {any} value */
+export const setting = (path, frame, value) => ({
+  do: "set-at",
+  path: fullPath(path),
+  frame,
+  value,
+});
 
-export function createShot(state) {
-  const shot = {
-    id: state.id,
-    clip: state.clip,
-    setup: state.setup,
+export class OpenShot extends Saving {
+  /** @param {ShotState} state */
+  constructor(state) {
+    super(state);
+    this.clip = state.clip;
+    this.setup = state.setup;
     /** @type {Api["Readings"] | null} */
-    reading: null,
-    stage: "subjects",
-    chosen: state.setup.subjects[0]?.id ?? null,
-    line: state.setup.subjects[0]?.matte.outlines?.[0].id ?? null, // the chosen outline
+    this.reading = null;
+    this.stage = "subjects";
+    this.chosen = state.setup.subjects[0]?.id ?? null;
+    this.line = outlinesOf(state.setup.subjects[0])[0]?.id ?? ""; // the chosen outline
     /** @type {number[]} */
-    points: [], // ids of the points chosen in it
-    source: state.setup.distance.sources[0].id, // the chosen source of distance
+    this.points = []; // ids of the points chosen in it
+    this.source = state.setup.distance.sources[0].id; // the chosen source of distance
     /** @type {Command[] | null} */
-    gesture: null, // the commands of what is being dragged
-    readingWanted: false,
+    this.gesture = null; // the commands of what is being dragged
+    this.readingWanted = false;
     /** @type {Api["Setup"] | null} */
-    working: null, // what a gesture makes of the setup, where no number of the page depends on it
-    readingBusy: false,
-    stretch: {}, // what of a very long shot the numbers are read of, frame by frame
-    renderWords: "not yet",
+    this.working = null; // what a gesture makes of the setup, where no number of the page depends on it
+    this.readingBusy = false;
+    /** @type {{ first?: number; last?: number }} */
+    this.stretch = {}; // what of a very long shot the numbers are read of, frame by frame
+    this.renderWords = "not yet";
+    /** @type {number | undefined} */
+    this.spanning = undefined; // waits until the chart stays where it is
+  }
 
-    url(rest) {
-      return `/api/shots/${this.id}/${rest}`;
-    },
-    get drafting() {
-      return this.gesture !== null;
-    },
-    subject(id) {
-      return this.setup.subjects.find((one) => one.id === (id ?? this.chosen));
-    },
-    outline() {
-      return this.subject()?.matte.outlines?.find((one) => one.id === this.line);
-    },
-    // All that was changed is saved.
-    async settled() {
-      while (this.unsaved || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
-    },
-    get(path) {
-      return readPath(this.setup, path);
-    },
-    // The numbers at a frame; the nearest read one of a very long shot.
-    at(frame) {
-      if (!this.reading) return null;
-      const { first, step, lens, subjects } = this.reading;
-      const index = Math.max(0, Math.min(lens.length - 1, Math.round((frame - first) / step)));
-      const found = {};
-      for (const id of Object.keys(subjects)) found[id] = subjects[id][index];
-      return { lens: lens[index], subjects: found };
-    },
+  get drafting() {
+    return this.gesture !== null;
+  }
 
-    // While something is dragged: show it, save nothing.
-    draft(commands) {
-      this.gesture = listed(commands);
-      this.setup = shown(this.before, this.gesture);
-      this.read();
-      window.Alpine.store("viewer").draft();
-    },
-    // The same for what is dragged on the picture or in a drawing: the page's fields need not be gone through.
-    sketch(commands, numbers = false) {
-      this.gesture = listed(commands);
-      this.working = shown(this.before, this.gesture);
-      window.Alpine.store("viewer").draft();
-      if (numbers && !this.readingBusy) this.read();
-    },
-    // What of the page is not saved, as the server takes it: a revision, and commands on it.
-    parts(more) {
-      return { base: this.saved.revision, commands: [...this.waiting, ...(bare(this.gesture) ?? [])], ...more };
-    },
-    // The setup before what is being dragged.
-    get before() {
-      return shown(bare(this.saved).setup, this.waiting);
-    },
-    get seen() {
-      return this.working ?? this.setup;
-    },
-    // A whole gesture is one change, and one step of undo.
-    /** @param {Command | Command[] | null} [commands] what is being dragged, if nothing is given */
-    async commit(commands) {
-      const done = listed(bare(commands ?? this.gesture) ?? []);
-      const setup = shown(this.before, done);
-      this.working = this.gesture = null;
-      this.setup = setup;
-      if (done.length) await this.give(done);
-    },
-    // Take what the server has; what is on its way stays on top of it.
-    adopt(now) {
-      this.saved = { ...bare(this.saved), ...now };
-      if (this.drafting) return;
-      const { setup } = now;
-      this.setup = this.before;
-      this.working = null;
-      if (this.unsaved) return;
-      if (!this.subject()) this.chosen = setup.subjects[0]?.id ?? null;
-      if (!this.outline()) {
-        this.line = this.subject()?.matte.outlines?.[0].id ?? null;
-        this.points = [];
+  /** @param {string | null} [id] */
+  subject(id) {
+    return this.setup.subjects.find((one) => one.id === (id ?? this.chosen));
+  }
+
+  outline() {
+    return outlinesOf(this.subject()).find((one) => one.id === this.line);
+  }
+
+  // All that was changed is saved.
+  async settled() {
+    while (this.unsaved || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+
+  get(/** @type {string} */ path) {
+    return readPath(this.setup, path);
+  }
+
+  // The numbers at a frame; the nearest read one of a very long shot.
+  at(/** @type {number} */ frame) {
+    if (!this.reading) return null;
+    const { first, step, lens, subjects } = this.reading;
+    const index = Math.max(0, Math.min(lens.length - 1, Math.round((frame - first) / step)));
+    /** @type {Record<string, Api["SubjectReading"]>} */
+    const found = {};
+    for (const id of Object.keys(subjects)) found[id] = subjects[id][index];
+    return { lens: lens[index], subjects: found };
+  }
+
+  // While something is dragged: show it, save nothing.
+  draft(/** @type {Command | Command[]} */ commands) {
+    this.gesture = listed(commands);
+    this.setup = shown(this.before, this.gesture);
+    this.read();
+    window.Alpine.store("viewer").draft();
+  }
+
+  // The same for what is dragged on the picture or in a drawing: the page's fields need not be gone through.
+  sketch(/** @type {Command | Command[]} */ commands, numbers = false) {
+    this.gesture = listed(commands);
+    this.working = shown(this.before, this.gesture);
+    window.Alpine.store("viewer").draft();
+    if (numbers && !this.readingBusy) this.read();
+  }
+
+  // What of the page is not saved, as the server takes it: a revision, and commands on it.
+  parts(/** @type {object} */ more) {
+    return { base: this.saved.revision, commands: [...this.waiting, ...(bare(this.gesture) ?? [])], ...more };
+  }
+
+  // The setup before what is being dragged.
+  get before() {
+    return shown(bare(this.saved).setup, this.waiting);
+  }
+
+  get seen() {
+    return this.working ?? this.setup;
+  }
+
+  // A whole gesture is one change, and one step of undo.
+  /** @param {Command | Command[] | null} [commands] what is being dragged, if nothing is given */
+  async commit(commands) {
+    const done = listed(bare(commands ?? this.gesture) ?? []);
+    const setup = shown(this.before, done);
+    this.working = this.gesture = null;
+    this.setup = setup;
+    if (done.length) await this.give(done);
+  }
+
+  // Take what the server has; what is on its way stays on top of it.
+  adopt(/** @type {Api["ShotNow"]} */ now) {
+    super.adopt(now);
+    if (this.drafting) return;
+    const { setup } = now;
+    this.setup = this.before;
+    this.working = null;
+    if (this.unsaved) return;
+    if (!this.subject()) this.chosen = setup.subjects[0]?.id ?? null;
+    if (!this.outline()) {
+      this.line = outlinesOf(this.subject())[0]?.id ?? "";
+      this.points = [];
+    }
+    if (!setup.distance.sources.some((one) => one.id === this.source)) this.source = setup.distance.sources[setup.distance.sources.length - 1].id;
+    window.Alpine.store("lines").key = "";
+    this.read();
+    window.Alpine.store("viewer").changed();
+  }
+
+  // A very long shot is read every n-th frame; where the chart looks closely, frame by frame.
+  /** @param {number | null} first @param {number | null} last */
+  span(first, last) {
+    const { frames } = this.clip;
+    if (frames <= READ_WHOLE) return;
+    const next = first !== null && last !== null && last - first < READ_WHOLE ? { first, last } : {};
+    if (same(next, this.stretch)) return;
+    this.stretch = next;
+    clearTimeout(this.spanning);
+    this.spanning = setTimeout(() => this.read(), 150);
+  }
+
+  // The numbers of the working copy; only the newest question matters.
+  async read() {
+    this.readingWanted = true;
+    if (this.readingBusy) return;
+    this.readingBusy = true;
+    while (this.readingWanted) {
+      this.readingWanted = false;
+      try {
+        const mattes = !this.drafting || !this.reading;
+        const found = await askJson("POST", this.url("readings"), this.parts({ mattes, ...this.stretch }), undefined, true);
+        this.reading = mattes ? found : { ...bare(this.reading), ...found };
+      } catch (/** @type {any} */ refusal) {
+        if (!this.drafting) toast(refusal.message, true);
       }
-      if (!setup.distance.sources.some((one) => one.id === this.source)) this.source = setup.distance.sources.at(-1).id;
-      window.Alpine.store("lines").key = "";
-      this.read();
-      window.Alpine.store("viewer").changed();
-    },
-    // A very long shot is read every n-th frame; where the chart looks closely, frame by frame.
-    span(first, last) {
-      const { frames } = this.clip;
-      if (frames <= READ_WHOLE) return;
-      const next = first !== null && last - first < READ_WHOLE ? { first, last } : {};
-      if (same(next, this.stretch)) return;
-      this.stretch = next;
-      clearTimeout(this.spanning);
-      this.spanning = setTimeout(() => this.read(), 150);
-    },
-    // The numbers of the working copy; only the newest question matters.
-    async read() {
-      this.readingWanted = true;
-      if (this.readingBusy) return;
-      this.readingBusy = true;
-      while (this.readingWanted) {
-        this.readingWanted = false;
-        try {
-          const mattes = !this.drafting || !this.reading;
-          const found = await askJson("POST", this.url("readings"), this.parts({ mattes, ...this.stretch }), undefined, true);
-          this.reading = mattes ? found : { ...bare(this.reading), ...found };
-        } catch (refusal) {
-          if (!this.drafting) toast(refusal.message, true);
-        }
-        // In a drag the picture goes first: the numbers follow a little behind.
-        if (this.drafting) await new Promise((resolve) => setTimeout(resolve, READ_EVERY));
-      }
-      this.readingBusy = false;
-    },
-  };
-  // Spread would read the getters once and for all.
-  return Object.defineProperties(shot, Object.getOwnPropertyDescriptors(createSaving(state)));
+      // In a drag the picture goes first: the numbers follow a little behind.
+      if (this.drafting) await new Promise((resolve) => setTimeout(resolve, READ_EVERY));
+    }
+    this.readingBusy = false;
+  }
 }

@@ -1,7 +1,7 @@
 // The form controls of the design system, tied to a place in the setup.
 import { bare, fullPath, keyIndex, setting } from "./document.js";
 import { dragged } from "./drag.js";
-import { FOCUS, valueAt as valueAtFrame } from "./curve.js";
+import { FOCUS, nameOfPath, valueAt as valueAtFrame } from "./curve.js";
 import { keyedAt } from "./keys.js";
 import { keysPath, read } from "./preview.js";
 import { fromUnit, shownUnit, toUnit } from "./words.js";
@@ -10,6 +10,7 @@ const shot = () => window.Alpine.store("shot");
 const frame = () => window.Alpine.store("viewer").frame;
 
 // How dragging and sliders move through a range: even steps, equal ratios, or equal dioptres (near distances get room).
+/** @type {Record<string, { to: (v: number) => number; from: (u: number) => number }>} */
 const SCALES = {
   even: { to: (v) => v, from: (u) => u },
   ratio: { to: (v) => Math.log(v), from: (u) => Math.exp(u) },
@@ -18,34 +19,35 @@ const SCALES = {
 const PIXELS_A_RANGE = 700; // a drag this long crosses the whole range
 
 // The value of a keyed thing at this frame; of a subject that stands on a ground, as the server reads it.
-function keyedNow(path) {
+function keyedNow(/** @type {string} */ path) {
   if (path === "@.distance" && shot().subject()?.standing) return shot().at(frame())?.subjects[shot().chosen]?.distance ?? null;
   if (path === FOCUS) return valueAtFrame(FOCUS, frame(), shot().setup);
   const keyed = shot().get(path);
-  return keyed ? keyedAt(bare(keyed), frame(), path.split(".").at(-1)) : null;
+  return keyed ? keyedAt(bare(keyed), frame(), nameOfPath(path)) : null;
 }
 
-const isKeyed = (value) => Boolean(value?.keys);
+const isKeyed = (/** @type {any} */ value) => Boolean(value?.keys);
 
-function valueAt(path) {
+function valueAt(/** @type {string} */ path) {
   const value = shot().get(path);
   return isKeyed(value) ? keyedNow(path) : value;
 }
 
 // The command that puts a value; a draft and a commit share it.
+/** @param {string} path @param {any} value */
 export function putting(path, value) {
   if (isKeyed(shot().get(path))) return setting(path, frame(), value);
   return { do: "put", path: fullPath(path), value };
 }
 
-function togglingKey(path) {
+function togglingKey(/** @type {string} */ path) {
   const where = fullPath(path);
   const keyed = bare(read(shot().setup, keysPath(shot().setup, where)));
   if (keyed && keyIndex(keyed, frame()) >= 0) return { do: "drop-keys", path: where, frames: [frame()] };
   return { do: "key-here", paths: [where], frame: frame() };
 }
 
-const keyWords = (keyed) => {
+const keyWords = (/** @type {Keyed} */ keyed) => {
   if (!keyed) return "";
   if (keyIndex(keyed, frame()) >= 0 && keyed.keys.length > 1) return "Remove key";
   return "Key here";
@@ -86,20 +88,20 @@ export const fields = {
     get spoken() {
       return `${this.shown} ${this.unitWords}`;
     },
-    trim(value) {
+    trim(/** @type {number} */ value) {
       const text = value.toFixed(this.digits);
       return text.includes(".") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
     },
     // Drags and steps stay within what the setup allows. What is typed is the server's to take or to refuse.
-    within(value) {
+    within(/** @type {number} */ value) {
       return Math.min(this.high, Math.max(this.low, value));
     },
     // The value at a place of the scale; past its far end lies the most that is allowed (1/m of 0 and less is infinity).
-    beyond(at) {
+    beyond(/** @type {number} */ at) {
       const value = this.scale.from(at);
       return this.scale === SCALES.dioptres && at >= 0 ? this.high : value;
     },
-    typed(event) {
+    typed(/** @type {Given} */ event) {
       const value = fromUnit(Number(event.target.value.trim().replace(",", ".")), this.$root.dataset.unit);
       if (event.target.value.trim() === "" || !Number.isFinite(value)) {
         this.wrong = true;
@@ -110,21 +112,24 @@ export const fields = {
       shot().commit(putting(this.path, value));
       event.target.value = this.trim(toUnit(value, this.$root.dataset.unit));
     },
-    stepped(event) {
-      const direction = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+    stepped(/** @type {Pressed} */ event) {
+      /** @type {Record<string, number>} */
+      const directions = { ArrowUp: 1, ArrowDown: -1 };
+      const direction = directions[event.key];
       if (event.key === "Enter") event.target.blur();
       if (!direction || this.value === null) return;
       event.preventDefault();
       const next = this.within(Number((this.value + direction * this.step * (event.shiftKey ? 10 : 1)).toFixed(6)));
       shot().commit(putting(this.path, next));
     },
-    grab(event) {
+    grab(/** @type {Pointed} */ event) {
       if (event.button !== 0 || this.value === null) return;
       const start = { x: event.clientX, at: this.scale.to(this.value) };
       const span = this.scale.to(this.to) - this.scale.to(this.from);
       const plain = this.scale === SCALES.even;
+      /** @type {HTMLElement} */
       const label = event.currentTarget;
-      const move = (at) => {
+      const move = (/** @type {PointerEvent} */ at) => {
         const away = at.clientX - start.x;
         const unit = plain ? Math.min(span / PIXELS_A_RANGE, this.step) : span / PIXELS_A_RANGE;
         this.held = Number(this.within(this.beyond(start.at + away * unit)).toFixed(this.digits));
@@ -141,7 +146,7 @@ export const fields = {
       const [low, high] = [this.scale.to(this.from), this.scale.to(this.to)];
       return (1000 * (this.scale.to(Math.min(this.to, Math.max(this.from, this.value))) - low)) / (high - low);
     },
-    slide(event) {
+    slide(/** @type {Given} */ event) {
       const [low, high] = [this.scale.to(this.from), this.scale.to(this.to)];
       const value = this.scale.from(low + (Number(event.target.value) / 1000) * (high - low));
       shot().draft(putting(this.path, Number(value.toFixed(Math.max(2, this.digits)))));
@@ -158,7 +163,7 @@ export const fields = {
       return this.path === "@.distance" && Boolean(shot().subject()?.standing);
     },
     get keyed() {
-      return this.byHand ? (shot().subject().standing.by_hand ?? { keys: [] }) : shot().get(this.path);
+      return this.byHand ? (shot().subject()?.standing?.by_hand ?? { keys: [] }) : shot().get(this.path);
     },
     get keyWords() {
       if (this.byHand) return keyIndex(this.keyed, frame()) >= 0 ? "Remove key" : "Correct here";
@@ -177,10 +182,10 @@ export const fields = {
     init() {
       this.path = this.$el.dataset.path;
     },
-    is(value) {
+    is(/** @type {any} */ value) {
       return shot().get(this.path) === value;
     },
-    choose(event) {
+    choose(/** @type {Given} */ event) {
       shot().commit(putting(this.path, event.currentTarget.dataset.value));
     },
   }),
@@ -193,7 +198,7 @@ export const fields = {
     get on() {
       return Boolean(shot().get(this.path));
     },
-    flip(event) {
+    flip(/** @type {Given} */ event) {
       shot().commit(putting(this.path, event.target.checked));
     },
   }),

@@ -1,6 +1,6 @@
 // Following outlines: start, watch, cancel; frames that need a look; files in and out.
 import { askJson } from "../design/scripts/server.js";
-import { bare, countOf } from "./document.js";
+import { bare, countOf, outlinesOf } from "./document.js";
 import { foundMatte, howWords } from "./found.js";
 import { handFrames, lines, togglingHandKey } from "./lines.js";
 import { pointOf } from "./plane.js";
@@ -13,7 +13,8 @@ const EVERY = 250; // ms between two looks at how far it is
 export const work = () => window.Alpine.store("work");
 
 // How far a matte can be trusted over time: of the stretch that the numbers are of, and where to look in the whole shot.
-export const healthOf = (subject, line) => bare(shot().reading?.health?.[subject]?.[line ?? ""] ?? null);
+/** @param {string | null} subject @param {string | null} [line] */
+export const healthOf = (subject, line) => bare(shot().reading?.health?.[subject ?? ""]?.[line ?? ""] ?? null);
 
 export function createWork() {
   return {
@@ -36,6 +37,7 @@ export function createWork() {
     async follow(end, wanted) {
       const { subject, line, from } = wanted ?? this.wanted();
       const [low, high] = end > from ? [from + 1, end] : [end, from - 1];
+      if (!subject) return;
       const order = { subject: subject.id, start: from, end, on_loss: this.onLoss };
       const anew = { subject: subject.id, first: low, last: high }; // hand-made keys that give way
       if (subject.matte.kind === "found") {
@@ -43,21 +45,21 @@ export function createWork() {
         await this.order({ what: "mattes", ...order });
         return;
       }
-      const outlines = this.scope === "outline" ? [line] : subject.matte.outlines.map((one) => one.id);
+      const outlines = this.scope === "outline" ? [line] : outlinesOf(subject).map((one) => one.id);
       if (this.keys === "replace") await shot().commit({ do: "drop-outline-keys", ...anew, outlines });
       await this.order({ what: "outlines", outlines, ...order });
     },
     // Any work over frames: sent once all is saved, and watched until it ends.
-    async order(order) {
+    async order(/** @type {Order} */ order) {
       window.Alpine.store("brush").start(null);
       try {
         await shot().settled();
         await this.watch(await askJson("POST", shot().url("follows"), order));
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },
-    async watch(state) {
+    async watch(/** @type {FollowState} */ state) {
       /** @type {Api["FollowState"]} */
       let now = state;
       this.now = now;
@@ -66,7 +68,7 @@ export function createWork() {
         await new Promise((resolve) => setTimeout(resolve, EVERY));
         try {
           now = this.now = await askJson("GET", `/api/follows/${state.id}`);
-        } catch (refusal) {
+        } catch (/** @type {any} */ refusal) {
           toast(refusal.message, true);
           break;
         }
@@ -79,8 +81,10 @@ export function createWork() {
       if (what === "outlines" || what === "mattes") viewer().go(frame);
       if (message) toast(message, ended === "failed");
     },
-    show({ frame, outlines }) {
-      for (const one of Object.values(outlines)) for (const line of Object.values(one)) line.points = line.points.map(pointOf);
+    show(/** @type {Api["Newest"]} */ { frame, outlines }) {
+      /** @type {Record<string, any>[]} */
+      const bySubject = Object.values(/** @type {any} */ (outlines));
+      for (const one of bySubject) for (const line of Object.values(one)) line.points = line.points.map(pointOf);
       lines().live = { frame, at: outlines };
       viewer().go(frame);
     },
@@ -132,7 +136,8 @@ export const followParts = {
       const { now } = work();
       return now ? `${now.words}: ${now.frames_done} of ${now.frames} frames` : "";
     },
-    async follow(event) {
+    async follow(/** @type {Given} */ event) {
+      /** @type {{ to: keyof typeof ends | "both" }} */
       const { to } = event.currentTarget.dataset;
       if (to !== "both") {
         await work().follow(ends[to]());
@@ -152,28 +157,28 @@ export const followParts = {
     get atEnd() {
       return viewer().frame >= shot().setup.footage.last;
     },
-    isScope(value) {
+    isScope(/** @type {string} */ value) {
       return work().scope === value;
     },
-    scope(event) {
+    scope(/** @type {Given} */ event) {
       work().scope = event.currentTarget.dataset.value;
     },
-    isLoss(value) {
+    isLoss(/** @type {string} */ value) {
       return work().onLoss === value;
     },
-    loss(event) {
+    loss(/** @type {Given} */ event) {
       work().onLoss = event.currentTarget.dataset.value;
     },
-    isKeys(value) {
+    isKeys(/** @type {string} */ value) {
       return work().keys === value;
     },
-    keys(event) {
+    keys(/** @type {Given} */ event) {
       work().keys = event.currentTarget.dataset.value;
     },
-    isEase(value) {
+    isEase(/** @type {string} */ value) {
       return shot().outline()?.placement.keys[0].ease === value;
     },
-    ease(event) {
+    ease(/** @type {Given} */ event) {
       shot().commit({ do: "ease-outline", subject: shot().chosen, outline: shot().line, ease: event.currentTarget.dataset.value });
     },
     look() {
@@ -211,7 +216,7 @@ export const followParts = {
     get fileUrl() {
       return `/api/shots/${shot().id}/outlines/${shot().chosen}.svg`;
     },
-    async read(event) {
+    async read(/** @type {Given} */ event) {
       const [file] = event.target.files;
       event.target.value = "";
       if (!file) return;
@@ -220,8 +225,8 @@ export const followParts = {
       try {
         const outlines = await askJson("POST", shot().url("outlines/read"), { text: await file.text(), frame }, undefined, true);
         await shot().commit({ do: "add-outlines", subject: id, outlines });
-        if (shot().chosen === id) shot().line = shot().subject(id)?.matte.outlines?.at(-outlines.length)?.id ?? null;
-      } catch (refusal) {
+        if (shot().chosen === id) shot().line = outlinesOf(shot().subject(id)).at(-outlines.length)?.id ?? "";
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },

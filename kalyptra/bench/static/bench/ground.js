@@ -15,11 +15,11 @@ export const ground = () => ({
   dragging: false,
   init() {
     window.Alpine.effect(() => this.draw());
-    this.$el.addEventListener("pointerdown", (event) => this.down(event));
-    this.$el.addEventListener("pointermove", (event) => this.hover(event));
+    this.$el.addEventListener("pointerdown", (/** @type {Pointed} */ event) => this.down(event));
+    this.$el.addEventListener("pointermove", (/** @type {Pointed} */ event) => this.hover(event));
     this.$el.addEventListener("pointerleave", () => (viewer().pointed = ""));
-    this.$el.addEventListener("dblclick", (event) => this.twice(event));
-    this.$el.addEventListener("keydown", (event) => this.key(event));
+    this.$el.addEventListener("dblclick", (/** @type {Pointed} */ event) => this.twice(event));
+    this.$el.addEventListener("keydown", (/** @type {Pressed} */ event) => this.key(event));
   },
   get visible() {
     return shot().stage === "distance" && !viewer().playing;
@@ -28,12 +28,13 @@ export const ground = () => ({
     const found = chosenSource();
     return found?.enabled === false ? null : found;
   },
-  place(event) {
+  /** @returns {Pair} */
+  place(/** @type {PointerEvent} */ event) {
     const box = this.$el.getBoundingClientRect();
     const scale = shot().clip.width / box.width;
     return [(event.clientX - box.left) * scale, (event.clientY - box.top) * scale];
   },
-  hover(event) {
+  hover(/** @type {Pointed} */ event) {
     const [x, y] = this.place(event);
     const found = survey().at(x, y);
     viewer().pointed = found === null ? "" : found === Infinity ? "infinitely far" : metres(found);
@@ -64,7 +65,7 @@ export const ground = () => ({
     if (this.focused && !this.dragging) this.$el.querySelector(`[data-handle="${this.focused}"]`)?.focus({ preventScroll: true });
   },
   // Lines of equal distance, each named once.
-  equals(scale) {
+  equals(/** @type {number} */ scale) {
     const parts = [];
     for (const [distance, lines] of bare(survey().now?.lines) ?? []) {
       const d = lines.map((line) => line.map(([x, y], i) => `${i ? "L" : "M"}${x} ${y}`).join("")).join("");
@@ -75,6 +76,7 @@ export const ground = () => ({
     }
     return parts;
   },
+  /** @param {Handle} handle @param {Source} source @param {number} scale */
   handle(handle, source, scale) {
     const size = (handle.end ? 4.5 : 6) / scale;
     const [x, y] = handle.at;
@@ -88,16 +90,17 @@ export const ground = () => ({
     if (!words) return [shape];
     return [shape, svg("text", { class: "equal-name", x: x + 11 / scale, y: y + 4 / scale, "font-size": 12.5 / scale, "stroke-width": 3.5 / scale }, words)];
   },
-  find(id) {
-    return handlesOf(bare(this.source)).find((one) => one.id === id);
+  find(/** @type {string} */ id) {
+    return this.source ? handlesOf(bare(this.source)).find((one) => one.id === id) : null;
   },
-  down(event) {
+  down(/** @type {Pointed} */ event) {
     if (event.button !== 0 || viewer().panning || !this.source) return;
     const id = event.target.dataset?.handle;
     if (!id) return;
     event.preventDefault();
     event.target.focus?.({ preventScroll: true });
     const handle = this.find(id);
+    if (!handle) return;
     const from = this.place(event);
     const start = distanceOf(handle, bare(this.source));
     dragged(
@@ -116,21 +119,23 @@ export const ground = () => ({
       },
     );
   },
-  twice(event) {
-    if (event.target.dataset?.act !== "way" || !this.source.stops) return;
+  twice(/** @type {Pointed} */ event) {
+    if (event.target.dataset?.act !== "way" || !this.source?.stops) return;
     const to = this.place(event);
     shot().commit(addingStop(shareAt(bare(this.source), to)));
   },
-  key(event) {
+  key(/** @type {Pressed} */ event) {
     const id = event.target.dataset?.handle;
     if (!id || event.ctrlKey || event.metaKey) return;
     const handle = this.find(id);
+    if (!this.source || !handle) return;
+    const start = distanceOf(handle, bare(this.source));
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
     const by = { "[": -1, "]": 1 }[event.key];
     const step = event.shiftKey ? 10 : 1;
     let change = null;
     if (arrows) change = handle.move([handle.at[0] + arrows[0] * step, handle.at[1] + arrows[1] * step]);
-    else if (by && handle.distance) change = puttingDistance(handle, nudged(distanceOf(handle, bare(this.source)), by));
+    else if (by && start !== null) change = puttingDistance(handle, nudged(start, by));
     else if (event.key === "Delete" && handle.stop !== undefined) change = removingStop(handle.stop);
     if (!change) return;
     event.preventDefault();

@@ -6,9 +6,9 @@ import { pointOf } from "./plane.js";
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 
-const round = (value) => Number(value.toFixed(4));
+const round = (/** @type {number} */ value) => Number(value.toFixed(4));
 
-export function curveOf(points) {
+export function curveOf(/** @type {SplinePoint[]} */ points) {
   return {
     points: points.map((p) => ({
       id: p.id, x: round(p.x), y: round(p.y), before: [round(p.bx - p.x), round(p.by - p.y)], after: [round(p.ax - p.x), round(p.ay - p.y)],
@@ -17,7 +17,7 @@ export function curveOf(points) {
   }; // prettier-ignore
 }
 
-export const pointsOfCurve = (curve) =>
+export const pointsOfCurve = (/** @type {Api["Curve"]} */ curve) =>
   curve.points.map((p) => ({
     id: p.id,
     x: p.x,
@@ -36,16 +36,24 @@ export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(4)),
 // Commands on outlines of the chosen subject at this frame. Points and motions are px of the source, as they are seen.
 const at = () => ({ subject: shot().chosen, frame: viewer().frame });
 
-export const puttingPoints = (outline, points) => ({ do: "shape-outline", ...at(), outline, curve: curveOf(points) });
+/** @param {string} outline @param {SplinePoint[]} points */
+export const puttingPoints = (outline, points) => ({
+  do: "shape-outline",
+  ...at(),
+  outline,
+  curve: curveOf(points),
+});
+/** @param {string[]} outlines @param {Matrix} motion */
 export const puttingPlacement = (outlines, motion) => ({ do: "place-outlines", ...at(), outlines, motion });
 
-export function togglingHandKey(id) {
+export function togglingHandKey(/** @type {string} */ id) {
   const { subject, frame } = at();
-  if (handFrames(shot().outline()).includes(frame)) return { do: "drop-outline-keys", subject, outlines: [id], first: frame, last: frame };
+  const outline = shot().outline();
+  if (outline && handFrames(outline).includes(frame)) return { do: "drop-outline-keys", subject, outlines: [id], first: frame, last: frame };
   return { do: "key-outline", subject, outline: id, frame };
 }
 
-export function handFrames(outline) {
+export function handFrames(/** @type {{ shape: { keys: { frame: number }[] }; placement: { keys: { frame: number }[] } }} */ outline) {
   return [...new Set([...outline.shape.keys, ...outline.placement.keys].map((key) => key.frame))].sort((a, b) => a - b);
 }
 
@@ -84,7 +92,7 @@ export function createLines() {
         if (this.busy === key) this.busy = "";
       }
     },
-    take(found) {
+    take(/** @type {Record<string, Record<string, any>>} */ found) {
       for (const outlines of Object.values(found)) for (const one of Object.values(outlines)) one.points = one.points.map(pointOf);
       this.at = found;
     },
@@ -94,13 +102,16 @@ export function createLines() {
     source() {
       return this.live?.frame === viewer().frame ? this.live.at : this.at;
     },
+    /** @param {string} id @param {string} [subject] @returns {SplinePoint[]} */
     points(id, subject = shot().chosen) {
       return bare(this.held?.[id] ?? this.source()[subject]?.[id]?.points ?? []);
     },
+    /** @param {string} id @param {SplinePoint[]} points */
     hold(id, points) {
       this.held = { ...this.held, [id]: points };
     },
   };
 }
 
+/** @param {Pair[]} points @param {number} tolerance */
 export const fitLine = (points, tolerance) => askJson("POST", shot().url("outlines/fit"), { points, tolerance }, undefined, true);

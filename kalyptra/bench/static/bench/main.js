@@ -1,7 +1,7 @@
 // The bench: registers what the page is made of. Each part is in a file of its own.
 import { benchParts } from "./bench.js";
 import { chart } from "./chart.js";
-import { createShot } from "./document.js";
+import { OpenShot } from "./document.js";
 import { createCurve } from "./curve.js";
 import { distanceParts } from "./distancesheet.js";
 import { fields } from "./fields.js";
@@ -27,7 +27,7 @@ document.addEventListener("alpine:init", () => {
   const { Alpine } = window;
   const state = JSON.parse(document.getElementById("shot-state")?.textContent ?? "null");
   Alpine.store("toasts", { list: [], next: 1 });
-  Alpine.store("shot", createShot(state));
+  Alpine.store("shot", new OpenShot(state));
   Alpine.store("viewer", createViewer());
   Alpine.store("lines", createLines());
   Alpine.store("pen", createPen());

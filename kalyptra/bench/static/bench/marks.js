@@ -12,7 +12,8 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 export const brush = () => window.Alpine.store("brush");
 
-const round = (value) => Math.round(value * 10) / 10;
+const round = (/** @type {number} */ value) => Math.round(value * 10) / 10;
+/** @type {Record<string, string>} */
 const WORDS = {
   keep: "Stroke over what belongs to the subject. [ and ] change the width, Escape leaves.",
   drop: "Stroke over what does not belong to it. [ and ] change the width, Escape leaves.",
@@ -24,13 +25,16 @@ const WORDS = {
 export function newSubject(name = "") {
   const id = newId();
   const added = shot().commit({ do: "add-subject", id, name, frame: viewer().frame });
-  [shot().chosen, shot().line, shot().points] = [id, null, []];
+  shot().chosen = id;
+  shot().line = "";
+  shot().points = [];
   return added;
 }
 
-const puttingKey = ({ subject, frame }, key) => ({ do: "put-matte-key", subject, key: { ...key, frame } });
-const droppingKey = ({ subject, frame }) => ({ do: "drop-matte-keys", subject, first: frame, last: frame });
-const gone = ({ subject }) => !shot().subject(subject);
+const puttingKey = (/** @type {Spot} */ { subject, frame }, /** @type {object} */ key) => ({ do: "put-matte-key", subject, key: { ...key, frame } });
+const droppingKey = (/** @type {Spot} */ { subject, frame }) => ({ do: "drop-matte-keys", subject, first: frame, last: frame });
+const gone = (/** @type {Spot} */ { subject }) => !shot().subject(subject);
+/** @param {Spot} a @param {Spot} b */
 const samePlace = (a, b) => a.subject === b.subject && a.frame === b.frame;
 
 export function createBrush() {
@@ -49,7 +53,7 @@ export function createBrush() {
     /** @type {Promise<void>} */
     queue: Promise.resolve(),
 
-    start(tool) {
+    start(/** @type {string | null} */ tool) {
       pen().stop();
       this.tool = tool;
       this.stroke = [];
@@ -62,11 +66,12 @@ export function createBrush() {
     },
     get words() {
       if (this.waiting > 0) return "Finding the matte.";
-      return WORDS[this.tool] ?? "";
+      return WORDS[this.tool ?? ""] ?? "";
     },
-    wider(by) {
+    wider(/** @type {number} */ by) {
       this.width = Math.min(800, Math.max(1, Math.round(this.width * by)));
     },
+    /** @param {Place} place @param {Pointed} event @param {Surface} surface */
     down(place, event, surface) {
       if (this.tool === "point") {
         this.start(null);
@@ -75,26 +80,26 @@ export function createBrush() {
       }
       this.stroke = [place];
       const at = here();
-      const add = (to) => (this.stroke = [...this.stroke, to]);
+      const add = (/** @type {Place} */ to) => (this.stroke = [...this.stroke, to]);
       surface.track(event, add, () => {
-        const points = bare(this.stroke).map(({ x, y }) => [round(x), round(y)]);
+        const points = bare(this.stroke).map(({ x, y }) => /** @type {Pair} */ ([round(x), round(y)]));
         this.stroke = [];
         if (this.tool === "around") this.around(points, at);
         else this.mark({ keep: this.tool === "keep", width: this.width, points: thinned(points) }, at);
       });
     },
     // One after the other: each mark mends what the one before made.
-    inTurn(todo) {
+    inTurn(/** @type {() => unknown} */ todo) {
       this.waiting += 1;
       this.queue = this.queue
-        .then(todo)
+        .then(async () => void (await todo()))
         .catch((refusal) => void toast(refusal.message, true))
         .finally(() => {
           this.waiting -= 1;
         });
       return this.queue;
     },
-    mark(stroke, at = here()) {
+    mark(/** @type {Api["Stroke"]} */ stroke, at = here()) {
       this.made = [...this.made, { at, stroke }];
       this.inTurn(async () => {
         if (gone(at)) return;
@@ -104,7 +109,7 @@ export function createBrush() {
         await this.find(at, [...(key?.marks ?? []), stroke], under, key?.drawn ?? null);
       }).then(() => (this.made = this.made.slice(1)));
     },
-    unmark(index) {
+    unmark(/** @type {number} */ index) {
       const at = here();
       this.inTurn(async () => {
         const key = keyAt(at);
@@ -115,11 +120,13 @@ export function createBrush() {
         else await shot().commit(droppingKey(at));
       });
     },
+    /** @param {Spot} at @param {Api["Stroke"][]} marks @param {any} under @param {any} drawn */
     async find(at, marks, under, drawn) {
       const mends = under === undefined ? { base: shot().saved.revision, subject: at.subject } : null;
       const found = await askJson("POST", shot().url("mattes/marks"), { frame: at.frame, marks, under: under ?? null, mends }, undefined, true);
       await shot().commit(puttingKey(at, { marks, drawn, under: found.under, matte: found.matte }));
     },
+    /** @param {Pair[]} points @param {Spot} at */
     around(points, at) {
       this.inTurn(async () => {
         const curve = await fitLine(points, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)));
@@ -127,7 +134,8 @@ export function createBrush() {
         await shot().commit(puttingKey(at, { marks: [], drawn: curve, under: null, matte }));
       });
     },
-    key(event) {
+    key(/** @type {Pressed} */ event) {
+      /** @type {Record<string, () => void>} */
       const actions = { Escape: () => this.start(null), "[": () => this.wider(0.8), "]": () => this.wider(1.25) };
       if (!actions[event.key]) return false;
       event.preventDefault();
@@ -139,7 +147,7 @@ export function createBrush() {
       const parts = (keyHere()?.marks ?? []).map((mark) => line(mark.points, mark.width, mark.keep));
       for (const { at, stroke } of this.made) if (samePlace(at, here())) parts.push(line(stroke.points, stroke.width, stroke.keep));
       if (this.stroke.length) {
-        const points = this.stroke.map((p) => [p.x, p.y]);
+        const points = this.stroke.map((p) => /** @type {Pair} */ ([p.x, p.y]));
         if (this.tool === "around") parts.push(svg("polyline", { class: "shape-line ink-3 drawn", points: points.join(" ") }));
         else parts.push(line(points, this.width, this.tool === "keep"));
       }
@@ -156,7 +164,7 @@ export function createBrush() {
       return this.at ?? { x: shot().clip.width / 2, y: shot().clip.height / 2 };
     },
     // The brush by keys: it is moved, and marks a dot.
-    tipKey(event) {
+    tipKey(/** @type {Pressed} */ event) {
       const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
       if (!by && event.key !== "Enter") return;
       event.preventDefault();
@@ -175,11 +183,12 @@ export function createBrush() {
   };
 }
 
+/** @param {Pair[]} points @param {number} width @param {boolean} keep */
 const line = (points, width, keep) =>
   svg("polyline", { class: keep ? "mark-keep" : "mark-drop", points: (points.length > 1 ? points : [points[0], points[0]]).join(" "), "stroke-width": width });
 
 // A stroke as few places, none nearer to the last than a few px.
-function thinned(points) {
+function thinned(/** @type {Pair[]} */ points) {
   const out = [points[0]];
   for (const point of points.slice(1)) {
     const last = out[out.length - 1];
@@ -188,12 +197,13 @@ function thinned(points) {
   return out.slice(0, 4000);
 }
 
-export async function people(spot) {
+export async function people(/** @type {object | null} */ spot) {
   const { first, last } = shot().setup.footage;
   await work().order({ what: "people", subject: shot().chosen, start: first, end: last, spot, carefully: brush().carefully });
 }
 
 // Send a file as a matte or a plate; what comes of it is watched like following.
+/** @param {File} file @param {string} what @param {string} channel @param {string} [subject] */
 export async function bring(file, what, channel, subject) {
   const body = new FormData();
   body.append("file", file);
@@ -218,17 +228,17 @@ export const matteParts = {
     get imported() {
       return shot().subject()?.matte.kind === "imported";
     },
-    isTool(tool) {
+    isTool(/** @type {string} */ tool) {
       return brush().tool === tool;
     },
-    tool(event) {
+    tool(/** @type {Given} */ event) {
       const { tool } = event.currentTarget.dataset;
       brush().start(brush().tool === tool ? null : tool);
     },
     get width() {
       return brush().width;
     },
-    putWidth(event) {
+    putWidth(/** @type {Given} */ event) {
       const value = Number(event.target.value);
       if (Number.isFinite(value)) brush().width = Math.min(800, Math.max(1, value));
       event.target.value = brush().width;
@@ -258,13 +268,13 @@ export const matteParts = {
     dropKey() {
       shot().commit(droppingKey(here()));
     },
-    unmark(event) {
+    unmark(/** @type {Given} */ event) {
       brush().unmark(Number(event.currentTarget.dataset.index));
     },
-    is(value) {
+    is(/** @type {string} */ value) {
       return brush().carefully === (value === "carefully");
     },
-    choose(event) {
+    choose(/** @type {Given} */ event) {
       brush().carefully = event.currentTarget.dataset.value === "carefully";
     },
     everybody() {
@@ -292,13 +302,13 @@ export const matteParts = {
 
   bringing: () => ({
     channel: "luma",
-    is(value) {
+    is(/** @type {string} */ value) {
       return this.channel === value;
     },
-    choose(event) {
+    choose(/** @type {Given} */ event) {
       this.channel = event.currentTarget.dataset.value;
     },
-    async read(event) {
+    async read(/** @type {Given} */ event) {
       const [file] = event.target.files;
       event.target.value = "";
       if (!file) return;
@@ -309,7 +319,7 @@ export const matteParts = {
         await made;
         await shot().settled();
         await (plate !== undefined ? bring(file, "plate-file", "colour") : bring(file, "matte-file", this.channel, subject));
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },

@@ -1,5 +1,5 @@
 // The outlines over the picture: drawn where the server says they lie at this frame, changed by handles and keys.
-import { bare } from "./document.js";
+import { bare, outlinesOf } from "./document.js";
 import { dragged } from "./drag.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { brush } from "./marks.js";
@@ -23,15 +23,16 @@ const HANDLES = [
 ];
 
 // The opposite side stays where it is, unless the whole is scaled about its centre.
+/** @param {Box} box @param {{ u: number; v: number }} handle @param {number} dx @param {number} dy @param {boolean} centred */
 function scaling(box, handle, dx, dy, centred) {
   const share = centred ? 2 : 1;
   const x = handle.u ? Math.max(LEAST, (box.width + handle.u * dx * share) / box.width) : 1;
   const y = handle.v ? Math.max(LEAST, (box.height + handle.v * dy * share) / box.height) : 1;
-  const still = centred ? [box.x, box.y] : [box.x - (handle.u * box.width) / 2, box.y - (handle.v * box.height) / 2];
-  return about(...still, stretch(x, y));
+  const [x0, y0] = centred ? [box.x, box.y] : [box.x - (handle.u * box.width) / 2, box.y - (handle.v * box.height) / 2];
+  return about(x0, y0, stretch(x, y));
 }
 
-const freeId = (points) => Math.max(-1, ...points.map((p) => p.id)) + 1;
+const freeId = (/** @type {SplinePoint[]} */ points) => Math.max(-1, ...points.map((p) => p.id)) + 1;
 
 export const overlay = () => ({
   /** @type {Box | null} */
@@ -44,16 +45,16 @@ export const overlay = () => ({
   init() {
     window.Alpine.effect(() => this.visible && lines().fetch());
     window.Alpine.effect(() => this.draw());
-    this.$el.addEventListener("pointerdown", (event) => this.down(event));
-    this.$el.addEventListener("pointermove", (event) => this.hover(event));
-    this.$el.addEventListener("dblclick", (event) => this.twice(event));
-    this.$el.addEventListener("keydown", (event) => this.key(event));
+    this.$el.addEventListener("pointerdown", (/** @type {Pointed} */ event) => this.down(event));
+    this.$el.addEventListener("pointermove", (/** @type {Pointed} */ event) => this.hover(event));
+    this.$el.addEventListener("dblclick", (/** @type {Pointed} */ event) => this.twice(event));
+    this.$el.addEventListener("keydown", (/** @type {Pressed} */ event) => this.key(event));
   },
   get visible() {
     return shot().stage === "subjects" && !viewer().playing && !["edges", "plate", "seen"].includes(viewer().view);
   },
 
-  hover(event) {
+  hover(/** @type {Pointed} */ event) {
     if (pen().drawing) pen().at = this.place(event);
     if (brush().active) brush().at = this.place(event);
   },
@@ -85,37 +86,43 @@ export const overlay = () => ({
     const [cx, cy, r] = place;
     return [svg("circle", { class: "doubt", cx, cy, r, role: "img", "aria-label": "The matte is in doubt here" })];
   },
-  subject(one) {
+  subject(/** @type {Api["Subject"]} */ one) {
+    /** @type {SVGElement[]} */
     const parts = [];
     const chosen = one.id === shot().chosen;
     const ink = `ink-${one.ink}`;
-    (one.matte.outlines ?? []).forEach((outline, i) => {
+    outlinesOf(one).forEach((outline, i) => {
       const points = lines().points(outline.id, one.id);
       if (points.length < 3) return;
       const d = pathOf(points);
       const picked = chosen && outline.id === shot().line;
       parts.push(svg("path", { class: "shape-halo", d }));
       parts.push(svg("path", { class: `shape-line ${ink} ${picked ? "picked" : ""}`, d, "data-act": "move", "data-id": one.id, "data-line": outline.id,
-        tabindex: 0, role: "button", "aria-label": `Move ${one.name}${one.matte.outlines.length > 1 ? `, outline ${i + 1}` : ""}` })); // prettier-ignore
+        tabindex: 0, role: "button", "aria-label": `Move ${one.name}${outlinesOf(one).length > 1 ? `, outline ${i + 1}` : ""}` })); // prettier-ignore
       if (chosen) parts.push(...this.rings(one, points, ink));
       if (picked && !pen().drawing) parts.push(...this.handles(one, points, ink), ...this.points(one, points, ink));
     });
     return parts;
   },
+  /** @param {Api["Subject"]} one @param {SplinePoint[]} points @param {string} ink */
   rings(one, points, ink) {
     const { grow, feather_in: inwards, feather_out: outwards } = one.refine;
+    /** @type {SVGElement[]} */
     const rings = [];
     const own = points.some((p) => p.fin > 0 || p.fout > 0);
     const places = along(points, Math.max(2, Math.min(10, Math.round(400 / points.length))));
+    /** @param {number} by @param {(p: Along) => number} of */
     const add = (by, of) => rings.push(svg("path", { class: `shape-ring ${ink}`, d: ring(places, by, of) }));
     if (inwards > 0 || own) add(grow - inwards, (p) => -p.fin);
     if (outwards > 0 || own) add(grow + outwards, (p) => p.fout);
     if (grow !== 0) add(grow, () => 0);
     return rings;
   },
+  /** @param {Api["Subject"]} one @param {SplinePoint[]} points @param {string} ink */
   points(one, points, ink) {
     const size = 4 / viewer().scale;
     const selected = new Set(bare(shot().points));
+    /** @type {SVGElement[]} */
     const parts = [];
     points.forEach((p, i) => {
       const common = { "data-id": one.id, "data-point": p.id, tabindex: 0, role: "button" };
@@ -141,6 +148,7 @@ export const overlay = () => ({
     });
     return parts;
   },
+  /** @param {Api["Subject"]} one @param {SplinePoint[]} points @param {string} ink */
   handles(one, points, ink) {
     if (shot().points.length) return [];
     const box = boxOf(points);
@@ -169,20 +177,22 @@ export const overlay = () => ({
     return found;
   },
 
-  place(event) {
+  place(/** @type {Pointed} */ event) {
     const box = this.box ?? this.$el.getBoundingClientRect();
     const scale = shot().clip.width / box.width;
     return { x: (event.clientX - box.left) * scale, y: (event.clientY - box.top) * scale };
   },
   // Follow the pointer until it is let go.
+  /** @param {Pointed} event @param {(place: Place, at: Pointed) => void} move @param {(moved: boolean) => void} [end] */
   track(event, move, end, still = 0) {
     this.box = this.$el.getBoundingClientRect(); // the picture stays where it is meanwhile
-    const stop = (moved) => {
+    const stop = (/** @type {boolean} */ moved) => {
       this.box = null;
       end?.(moved);
     };
     dragged(this.$el, event, (at) => move(this.place(at), at), stop, still);
   },
+  /** @param {string} subject @param {string} line */
   choose(subject, line) {
     if (shot().chosen !== subject) {
       shot().chosen = subject;
@@ -193,7 +203,7 @@ export const overlay = () => ({
       shot().points = [];
     }
   },
-  down(event) {
+  down(/** @type {Pointed} */ event) {
     if (event.button !== 0 || viewer().panning) return;
     const from = this.place(event);
     const tool = brush().active ? brush() : pen().drawing ? pen() : null;
@@ -219,6 +229,7 @@ export const overlay = () => ({
     }
     const outline = shot().line;
     const start = lines().points(outline);
+    /** @type {{ change: Command; words: string; spot?: Place; at: Pointed } | null} */
     let latest = null;
     const show = () => {
       if (!latest) return;
@@ -241,7 +252,7 @@ export const overlay = () => ({
       (moved) => {
         show();
         this.dragging = false;
-        this.tag(null);
+        this.tag("");
         this.loupe(null);
         if (moved) shot().commit();
       },
@@ -249,53 +260,63 @@ export const overlay = () => ({
     );
   },
   // What a gesture makes of an outline: its points, the change of the setup, and the words beside the pointer.
+  /**
+   * @param {string} act
+   * @param {string} outline
+   * @param {SplinePoint[]} start
+   * @param {Place} from
+   * @param {Place} to
+   * @param {Pointed | Pressed} event
+   * @param {number} point
+   */
   changed(act, outline, start, from, to, event, point) {
     const [dx, dy] = [to.x - from.x, to.y - from.y];
-    const whole = (motion, words) => ({ points: carried(motion, start), change: puttingPlacement([outline], motion), words });
+    /** @type {(motion: Matrix, words: string) => { points: SplinePoint[]; change: Command; words: string; at?: Place }} */
+    const whole = (motion, words) => ({
+      points: carried(motion, start),
+      change: puttingPlacement([outline], motion),
+      words,
+    });
     const box = boxOf(start);
     if (act === "move") return whole(shift(dx, dy), `x ${(box.x + dx).toFixed(0)} px, y ${(box.y + dy).toFixed(0)} px`);
     if (act === "turn") {
-      const angle = (p) => (Math.atan2(p.y - box.y, p.x - box.x) * 180) / Math.PI;
+      const angle = (/** @type {Place} */ p) => (Math.atan2(p.y - box.y, p.x - box.x) * 180) / Math.PI;
       let by = angle(to) - angle(from);
       if (event.shiftKey) by = Math.round(by / 15) * 15;
       return whole(about(box.x, box.y, turn(by)), `${by.toFixed(1)}°`);
     }
     if (act.startsWith("scale")) {
-      const motion = scaling(
-        box,
-        HANDLES.find((one) => `scale-${one.id}` === act),
-        dx,
-        dy,
-        event.altKey,
-      );
+      const handle = HANDLES.find((one) => `scale-${one.id}` === act) ?? HANDLES[0];
+      const motion = scaling(box, handle, dx, dy, event.altKey);
       const now = boxOf(carried(motion, start));
       return whole(motion, `${now.width.toFixed(0)} x ${now.height.toFixed(0)} px`);
     }
     const points = act === "point" ? this.shifted(start, new Set(shot().points), dx, dy) : this.levered(start, point, act, dx, dy, event.altKey);
-    const now = points.find((p) => p.id === point);
+    const now = points.find((p) => p.id === point) ?? points[0];
     const spot = act === "point" ? { x: now.x, y: now.y } : act === "before" ? { x: now.bx, y: now.by } : { x: now.ax, y: now.ay };
     return { points, change: puttingPoints(outline, points), words: `x ${spot.x.toFixed(1)} px, y ${spot.y.toFixed(1)} px`, at: spot };
   },
+  /** @param {SplinePoint[]} points @param {Set<number>} chosen @param {number} dx @param {number} dy */
   shifted(points, chosen, dx, dy) {
     return points.map((p) => (chosen.has(p.id) ? carried(shift(dx, dy), [p])[0] : p));
   },
   // A handle of a smooth point takes the other one along; with Alt, or at a corner, it goes alone.
+  /** @param {SplinePoint[]} points @param {number} id @param {string} act @param {number} dx @param {number} dy @param {boolean} alone */
   levered(points, id, act, dx, dy, alone) {
     return points.map((p) => {
       if (p.id !== id) return p;
-      const [near, far] = act === "before" ? [["bx", "by"], ["ax", "ay"]] : [["ax", "ay"], ["bx", "by"]]; // prettier-ignore
-      const next = { ...p, [near[0]]: p[near[0]] + dx, [near[1]]: p[near[1]] + dy };
-      if (alone) next.smooth = false;
-      if (next.smooth) {
-        const long = Math.hypot(p[far[0]] - p.x, p[far[1]] - p.y);
-        const [x, y] = [next[near[0]] - p.x, next[near[1]] - p.y];
-        const length = Math.hypot(x, y) || 1;
-        next[far[0]] = p.x - (x / length) * long;
-        next[far[1]] = p.y - (y / length) * long;
+      const before = act === "before";
+      const [x, y] = before ? [p.bx + dx, p.by + dy] : [p.ax + dx, p.ay + dy];
+      let [u, v] = before ? [p.ax, p.ay] : [p.bx, p.by]; // the other handle
+      const smooth = p.smooth && !alone;
+      if (smooth) {
+        const share = Math.hypot(u - p.x, v - p.y) / (Math.hypot(x - p.x, y - p.y) || 1);
+        [u, v] = [p.x - (x - p.x) * share, p.y - (y - p.y) * share];
       }
-      return next;
+      return before ? { ...p, smooth, bx: x, by: y, ax: u, ay: v } : { ...p, smooth, ax: x, ay: y, bx: u, by: v };
     });
   },
+  /** @param {Place} from @param {Pointed} event */
   select(from, event) {
     shot().points = [];
     if (!shot().line) return;
@@ -304,7 +325,7 @@ export const overlay = () => ({
       (to) => {
         const band = { x: Math.min(from.x, to.x), y: Math.min(from.y, to.y), width: Math.abs(to.x - from.x), height: Math.abs(to.y - from.y) };
         this.band = band;
-        const inside = (p) => p.x >= band.x && p.x <= band.x + band.width && p.y >= band.y && p.y <= band.y + band.height;
+        const inside = (/** @type {SplinePoint} */ p) => p.x >= band.x && p.x <= band.x + band.width && p.y >= band.y && p.y <= band.y + band.height;
         shot().points = lines()
           .points(shot().line)
           .filter(inside)
@@ -313,18 +334,18 @@ export const overlay = () => ({
       () => (this.band = null),
     );
   },
-  twice(event) {
+  twice(/** @type {Pointed} */ event) {
     const { act, line, point } = event.target.dataset ?? {};
     if (pen().drawing || brush().active || !act) return;
     if (act === "point") this.smoothen([Number(point)]);
     if (act === "move" && line === shot().line) this.addPoint(this.place(event));
   },
-  commitPoints(points) {
+  commitPoints(/** @type {SplinePoint[]} */ points) {
     const outline = shot().line;
     lines().hold(outline, points);
     shot().commit(puttingPoints(outline, points));
   },
-  addPoint(place) {
+  addPoint(/** @type {Place} */ place) {
     const points = lines().points(shot().line);
     let best = null;
     for (const p of along(points, 24)) {
@@ -336,7 +357,7 @@ export const overlay = () => ({
     this.commitPoints(split(points, best.i, best.u, id));
     shot().points = [id];
   },
-  smoothen(ids) {
+  smoothen(/** @type {number[]} */ ids) {
     const points = lines().points(shot().line);
     this.commitPoints(points.map((p, i) => (ids.includes(p.id) ? madeSmooth(points, i, !p.smooth) : p)));
   },
@@ -348,14 +369,16 @@ export const overlay = () => ({
     this.commitPoints(left);
     shot().points = [];
   },
-  key(event) {
+  key(/** @type {Pressed} */ event) {
     const { act, id, line, point } = event.target.dataset ?? {};
     if (act === "brush") {
       brush().tipKey(event);
       return;
     }
     if (!act || act === "ground" || event.ctrlKey || event.metaKey || lines().live) return;
+    /** @type {Record<string, Pair>} */
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+    /** @type {Record<string, () => unknown>} */
     const others = {
       Delete: () => this.removePoints(),
       Backspace: () => this.removePoints(),
@@ -381,11 +404,12 @@ export const overlay = () => ({
     lines().hold(shot().line, points);
     shot().commit(change);
   },
+  /** @param {string} act @param {string} id @param {string} line @param {number} point */
   pick(act, id, line, point) {
     this.choose(id, line);
     if (act === "point") shot().points = [Number(point)];
   },
-  addAfter(point) {
+  addAfter(/** @type {number} */ point) {
     const points = lines().points(shot().line);
     const i = points.findIndex((p) => p.id === point);
     if (i < 0) return;
@@ -393,18 +417,18 @@ export const overlay = () => ({
     this.commitPoints(split(points, i, 0.5, made));
     shot().points = [made];
   },
+  /** @param {string} words @param {Pointed} [event] */
   tag(words, event) {
     const tag = this.$el.parentElement.querySelector(".tag");
     tag.hidden = !words;
-    if (!words) return;
     const { box } = this;
-    if (!box) return;
+    if (!words || !event || !box) return;
     tag.textContent = words;
     tag.style.left = `${event.clientX - box.left + parseFloat(this.$el.style.left) + 16}px`;
     tag.style.top = `${event.clientY - box.top + parseFloat(this.$el.style.top) + 14}px`;
   },
   // The picture around a point that is dragged, four times as large, with the line through it.
-  loupe(spot) {
+  loupe(/** @type {Place | null} */ spot) {
     const loupe = this.$el.parentElement.querySelector(".loupe");
     loupe.hidden = !spot;
     const source = viewer().canvas;

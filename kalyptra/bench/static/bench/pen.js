@@ -22,6 +22,7 @@ export function createPen() {
     /** @type {Place | null} */
     at: null,
 
+    /** @param {string} tool @param {string | null} [joins] */
     start(tool, joins = null) {
       this.tool = tool;
       this.joins = joins;
@@ -41,17 +42,18 @@ export function createPen() {
       if (this.points.length === 0) return "Click for corners, drag for smooth points. Escape leaves it.";
       return "Close on the first point or with Enter. Backspace takes the last point back.";
     },
-    shape(kind) {
+    shape(/** @type {string} */ kind) {
       const { width, height } = shot().clip;
       const side = Math.min(width, height) * 0.5;
       const box = { x: width / 2, y: height / 2, width: side * 0.8, height: side };
-      return { ellipse, rounded, corners }[kind](box);
+      return kind === "ellipse" ? ellipse(box) : kind === "rounded" ? rounded(box) : corners(box);
     },
     // Where drawing began: it ends up there, whatever is chosen or shown meanwhile.
     get begun() {
       return { subject: shot().chosen, frame: viewer().frame, joins: this.joins };
     },
-    add(points, begun = null) {
+    /** @param {SplinePoint[]} points @param {Begun} [begun] */
+    add(points, begun) {
       const { subject, frame, joins } = begun ?? this.begun;
       const drawn = { id: newId(), curve: curveOf(points) };
       if (joins !== null) shot().commit({ do: "draw-outline", subject, frame, joins, ...drawn });
@@ -70,6 +72,7 @@ export function createPen() {
       this.points = this.points.slice(0, -1);
     },
 
+    /** @param {Place} place @param {Pointed} event @param {Surface} surface */
     down(place, event, surface) {
       if (this.tool === "freehand") {
         this.stroke = [place];
@@ -94,16 +97,17 @@ export function createPen() {
         this.points = [...this.points.slice(0, -1), smooth];
       });
     },
-    async fit(begun) {
-      const stroke = this.stroke.map((place) => [place.x, place.y]);
+    async fit(/** @type {Begun} */ begun) {
+      const stroke = this.stroke.map((place) => /** @type {Pair} */ ([place.x, place.y]));
       this.stroke = [];
       try {
         this.add(pointsOfCurve(await fitLine(stroke, Math.min(50, Math.max(0.5, 2.5 / viewer().scale)))), begun);
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },
-    key(event) {
+    key(/** @type {Pressed} */ event) {
+      /** @type {Record<string, () => void>} */
       const actions = { Escape: () => this.stop(), Enter: () => this.close(), Backspace: () => this.back() };
       const undo = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z";
       const action = undo && this.points.length ? () => this.back() : actions[event.key];
@@ -129,6 +133,7 @@ export function createPen() {
 }
 
 // The ring at a distance from the line, with what each point adds.
+/** @param {Along[]} along @param {number} by @param {(p: Along) => number} own */
 export function ring(along, by, own) {
   const places = along.map((p) => `${(p.x + p.nx * (by + own(p))).toFixed(1)} ${(p.y + p.ny * (by + own(p))).toFixed(1)}`);
   return `M${places.join("L")}Z`;

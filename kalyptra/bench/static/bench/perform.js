@@ -32,9 +32,9 @@ export const performing = () => ({
   range() {
     const reading = bare(shot().reading);
     let [low, high] = [Infinity, 0];
-    for (const lens of reading.lens)
+    for (const lens of reading?.lens ?? [])
       [low, high] = [Math.min(low, lens.farthest ? 1 / lens.farthest : 0, 1 / lens.focus), Math.max(high, 1 / lens.nearest, 1 / lens.focus)];
-    for (const rows of Object.values(reading.subjects))
+    for (const rows of Object.values(reading?.subjects ?? {}))
       for (const row of rows) [low, high] = [Math.min(low, 1 / row.distance), Math.max(high, 1 / row.distance)];
     return { low: Math.max(1e-4, low * 0.8), high: high * 1.15 };
   },
@@ -88,32 +88,32 @@ export const performing = () => ({
       const found = await askJson("POST", shot().url("focus/fit"), { samples: this.samples, tolerance: this.tolerance }, undefined, true);
       const [first, last] = [found.keys[0].frame, found.keys.at(-1).frame];
       await shot().commit({ do: "perform", keys: found.keys });
-      curve().choose(FOCUS, found.keys.map((key) => key.frame)); // prettier-ignore
+      curve().choose(FOCUS, found.keys.map((/** @type {Key} */ key) => key.frame)); // prettier-ignore
       this.words = `Frames ${first} to ${last}: ${found.keys.length} keys, at most ${found.error.toFixed(4)} dioptres off your hand. Go to any frame and perform again from there.`;
-    } catch (refusal) {
+    } catch (/** @type {any} */ refusal) {
       this.words = "";
       toast(refusal.message, true);
     }
   },
-  turn(by) {
+  turn(/** @type {number} */ by) {
     this.angle = Math.min(THROW, Math.max(0, this.angle + by));
   },
-  grab(event) {
+  grab(/** @type {Pointed} */ event) {
     event.preventDefault();
     const wheel = event.currentTarget;
     wheel.focus({ preventScroll: true });
     let x = event.clientX;
-    const turn = (at) => {
+    const turn = (/** @type {PointerEvent} */ at) => {
       this.turn((at.clientX - x) * TURN);
       x = at.clientX;
     };
     dragged(wheel, event, turn, undefined, 0);
   },
-  wheel(event) {
+  wheel(/** @type {Rolled} */ event) {
     event.preventDefault();
     this.turn(event.deltaY * 0.12);
   },
-  key(event) {
+  key(/** @type {Pressed} */ event) {
     const by = { ArrowLeft: -3, ArrowDown: -3, ArrowRight: 3, ArrowUp: 3 }[event.key];
     if (!by) return;
     event.preventDefault();

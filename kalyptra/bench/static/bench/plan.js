@@ -3,7 +3,7 @@
 import { bare } from "./document.js";
 import { dragged } from "./drag.js";
 import { putting } from "./fields.js";
-import { distanceNow, distanceOf, handlesOf, puttingDistance } from "./sources.js";
+import { chosenSource, distanceNow, distanceOf, handlesOf, puttingDistance, sources } from "./sources.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
 import { metres, rulers } from "./words.js";
@@ -12,15 +12,19 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const SIZE = { width: 264, height: 236, foot: 22, top: 10, side: 30 };
 
+function chosenHandle(/** @type {string} */ id) {
+  const source = chosenSource();
+  return source ? handlesOf(bare(source)).find((one) => one.id === id) : undefined;
+}
+
 export const plan = () => ({
-  /** @type {any} */
-  svg: null,
+  svg: /** @type {SVGSVGElement} */ (/** @type {unknown} */ (null)),
   stage: "", // in whose sheet it is
   /** @type {Span | null} */
   held: null, // the range of dioptres while something is dragged: the scale must not slide away under the pointer
   init() {
     this.svg = this.$refs.plan;
-    this.stage = this.svg.closest("[data-stage]").dataset.stage;
+    this.stage = this.$refs.plan.closest("[data-stage]").dataset.stage;
     window.Alpine.effect(() => this.draw());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
     this.svg.addEventListener("keydown", (event) => this.key(event));
@@ -50,18 +54,20 @@ export const plan = () => ({
     const room = (high - low) * 0.06;
     return { low: Math.max(0, low - room), high: high + room };
   },
-  y(dioptres, { low, high }) {
+  y(/** @type {number} */ dioptres, /** @type {Span} */ { low, high }) {
     const share = (Math.max(low, Math.min(high, dioptres)) - low) / (high - low);
     return SIZE.top + share * (SIZE.height - SIZE.top - SIZE.foot - 26);
   },
-  dioptresAt(y, { low, high }) {
+  dioptresAt(/** @type {number} */ y, /** @type {Span} */ { low, high }) {
     return low + ((y - SIZE.top) / (SIZE.height - SIZE.top - SIZE.foot - 26)) * (high - low);
   },
   // Where a column of the picture (0 to 1) lies at a height: the wedge narrows to the camera.
+  /** @param {number} share @param {number} y */
   x(share, y) {
     const wide = ((SIZE.height - SIZE.foot - y) / (SIZE.height - SIZE.foot - SIZE.top)) * (SIZE.width / 2 - SIZE.side);
     return SIZE.width / 2 + (share * 2 - 1) * wide;
   },
+  /** @param {number} x @param {number} y */
   shareAt(x, y) {
     const wide = ((SIZE.height - SIZE.foot - y) / (SIZE.height - SIZE.foot - SIZE.top)) * (SIZE.width / 2 - SIZE.side);
     return Math.min(1, Math.max(0, ((x - SIZE.width / 2) / Math.max(8, wide) + 1) / 2));
@@ -84,27 +90,27 @@ export const plan = () => ({
       parts.push(svg("line", { class: "plan-rule", x1: 4, x2: width - 4, y1: y, y2: y }), svg("text", { x: width - 3, y: y - 2, "text-anchor": "end" }, words));
     }
     const focused = focusedIn(this.svg)?.dataset.grab;
-    for (const source of bare(shot().seen.distance.sources)) parts.push(...this.source(source, range));
+    for (const source of bare(sources())) parts.push(...this.source(source, range));
     parts.push(...this.lens(at, range));
     for (const one of bare(shot().seen.subjects)) parts.push(...this.subject(one, at, range));
     parts.push(svg("path", { class: "plan-camera", d: `M${width / 2 - 9} ${bottom + 12}v-10h5l4 -5l4 5h5v10z` }));
     this.svg.replaceChildren(...parts);
-    if (focused) this.svg.querySelector(`[data-grab="${focused}"]`)?.focus({ preventScroll: true });
+    if (focused) /** @type {SVGElement | null} */ (this.svg.querySelector(`[data-grab="${focused}"]`))?.focus({ preventScroll: true });
   },
   // A source: what lies between its upper and its lower row of the picture, and its middle row as a line.
+  /** @param {Source} source @param {Span} range */
   source(source, range) {
     const rows = bare(survey().now)?.sources[source.id];
     if (!rows || source.enabled === false) return [];
     const chosen = source.id === shot().source && shot().stage === "distance";
+    /** @param {number} dioptres @param {number} i */
     const point = (dioptres, i) => {
       const y = this.y(dioptres, range);
       return `${this.x(i / (rows[0].length - 1), y).toFixed(1)} ${y.toFixed(1)}`;
     };
-    const line = (row) => row.map((one, i) => `${i ? "L" : "M"}${point(one, i)}`).join("");
-    const back = rows
-      .at(-1)
-      .map((_, i) => `L${point(rows.at(-1)[rows[0].length - 1 - i], rows[0].length - 1 - i)}`)
-      .join("");
+    const line = (/** @type {number[]} */ row) => row.map((one, i) => `${i ? "L" : "M"}${point(one, i)}`).join("");
+    const lower = rows[rows.length - 1];
+    const back = lower.map((_, i) => `L${point(lower[lower.length - 1 - i], lower.length - 1 - i)}`).join("");
     const parts = [
       svg("path", { class: `plan-area ${chosen ? "chosen" : ""}`, d: `${line(rows[0])}${back}Z` }),
       svg("path", { class: `plan-line ${chosen ? "chosen" : ""}`, d: line(rows[1]), "data-source": source.id }),
@@ -125,9 +131,11 @@ export const plan = () => ({
     return parts;
   },
   // Something to hold a whole line by.
+  /** @param {string} name @param {number} y @param {string} words */
   grip(name, y, words) {
     return svg("line", { class: "plan-grip", x1: 6, x2: SIZE.width - 34, y1: y, y2: y, "data-grab": name, tabindex: 0, role: "slider", "aria-label": words });
   },
+  /** @param {any} at @param {Span} range */
   lens(at, range) {
     if (!at) return [];
     const { near, far, focus } = at.lens;
@@ -141,18 +149,21 @@ export const plan = () => ({
       this.grip("focus", f, `Focus, ${metres(focus)}`),
     ];
   },
+  /** @param {Api["Subject"]} one @param {any} at @param {Span} range */
   subject(one, at, range) {
     const read = at?.subjects[one.id];
-    const way = bare(survey().ways)[one.id] ?? [];
+    const way = survey().wayOf(one.id);
     if (!read) return [];
     const ink = `ribbon-${one.ink}`;
-    const spot = ([, share, dioptres]) => {
+    const spot = (/** @type {[number, number, number]} */ [, share, dioptres]) => {
       const y = this.y(dioptres, range);
       return `${this.x(share, y).toFixed(1)} ${y.toFixed(1)}`;
     };
+    /** @type {SVGElement[]} */
     const parts = [];
     if (way.length > 1) parts.push(svg("path", { class: `plan-way ${ink}`, d: way.map((step, i) => `${i ? "L" : "M"}${spot(step)}`).join("") }));
-    const near = way.reduce((best, step) => (!best || Math.abs(step[0] - viewer().frame) < Math.abs(best[0] - viewer().frame) ? step : best), null);
+    const away = (/** @type {number[]} */ step) => Math.abs(step[0] - viewer().frame);
+    const near = way.reduce((best, step) => (best && away(best) <= away(step) ? best : step), way[0]);
     const y = this.y(1 / read.distance, range);
     const x = this.x(near?.[1] ?? 0.5, y);
     parts.push(svg("circle", { class: `plan-subject ${ink}`, cx: x, cy: y, r: 5.5, "data-grab": `subject:${one.id}`, tabindex: 0, role: "button",
@@ -163,6 +174,7 @@ export const plan = () => ({
   },
 
   // What a grab changes when it is put at a distance (1/m) and a column of the picture.
+  /** @param {string} grab @param {number} dioptres @param {number | null} share @param {any} lens */
   change(grab, dioptres, share, lens) {
     const distance = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
     if (grab === "focus") return putting("focus.distance", Math.max(shot().setup.lens.focal_length_mm / 900, distance));
@@ -173,12 +185,13 @@ export const plan = () => ({
       shot().chosen = id;
       return putting("@.distance", distance);
     }
-    const source = shot().setup.distance.sources.find((one) => one.id === shot().source);
-    const handle = handlesOf(bare(source)).find((one) => one.id === grab);
+    const handle = chosenHandle(grab);
+    if (!handle) return [];
     const beside = share !== null && handle.stop === undefined;
     return [puttingDistance(handle, distance), ...(beside ? [handle.move([share * shot().clip.width, handle.at[1]])] : [])];
   },
   // Limits lie as far from the focus, in dioptres, as the f-number is large; a range that is held is moved itself.
+  /** @param {string} end @param {number} dioptres @param {any} lens */
   limit(end, dioptres, lens) {
     const value = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
     const { held } = shot().setup.lens;
@@ -188,7 +201,7 @@ export const plan = () => ({
     const number = Math.min(256, Math.max(0.01, Number((lens.f_number * (wanted / own)).toPrecision(3))));
     return [putting("lens.f_number", number), { do: "put", path: "lens.aperture", value: "f-number" }];
   },
-  down(event) {
+  down(/** @type {Pointed} */ event) {
     const { grab, source } = event.target.dataset ?? {};
     if (event.button !== 0) return;
     if (source) shot().source = source;
@@ -215,22 +228,26 @@ export const plan = () => ({
       },
     );
   },
-  key(event) {
+  key(/** @type {Pressed} */ event) {
     const { grab } = event.target.dataset ?? {};
     const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
     const range = this.range();
     if (!grab || !by || !range) return;
     event.preventDefault();
     const step = ((range.high - range.low) / 100) * (event.shiftKey ? 10 : 1);
-    shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null, bare(survey().now).lens));
+    shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null, bare(survey().now)?.lens));
   },
-  dioptresOf(grab) {
-    const { lens, subjects } = bare(survey().now);
+  dioptresOf(/** @type {string} */ grab) {
+    const now = bare(survey().now);
+    if (!now) return 0;
+    const { lens, subjects } = now;
     if (grab === "focus" || grab === "near") return 1 / lens[grab];
     if (grab === "far") return lens.far ? 1 / lens.far : 0;
     if (grab.startsWith("subject:")) return 1 / subjects[grab.slice(8)].distance;
-    const source = bare(shot().setup.distance.sources.find((one) => one.id === shot().source));
+    const source = chosenSource();
+    const handle = chosenHandle(grab);
+    if (!source) return 0;
     if (grab === "backdrop") return 1 / distanceNow(source.distance);
-    return 1 / distanceOf(handlesOf(source).find((one) => one.id === grab), source); // prettier-ignore
+    return handle ? 1 / (distanceOf(handle, bare(source)) ?? Infinity) : 0;
   },
 });

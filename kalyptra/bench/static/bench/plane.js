@@ -1,29 +1,36 @@
 // Maps of the plane as nine numbers, row by row, and closed splines as lists of points.
+/** @param {Matrix} m @param {number} x @param {number} y */
 export function apply(m, x, y) {
   const w = m[6] * x + m[7] * y + m[8];
   return [(m[0] * x + m[1] * y + m[2]) / w, (m[3] * x + m[4] * y + m[5]) / w];
 }
 
+/** @param {Matrix} a @param {Matrix} b */
 export function times(a, b) {
+  /** @type {Matrix} */
   const out = [];
   for (let row = 0; row < 3; row++)
     for (let column = 0; column < 3; column++) out.push(a[3 * row] * b[column] + a[3 * row + 1] * b[3 + column] + a[3 * row + 2] * b[6 + column]);
   return out.map((one) => one / out[8]);
 }
 
+/** @param {number} x @param {number} y */
 export const shift = (x, y) => [1, 0, x, 0, 1, y, 0, 0, 1];
+/** @param {number} x @param {number} y @param {Matrix} m */
 export const about = (x, y, m) => times(shift(x, y), times(m, shift(-x, -y)));
+/** @param {number} x @param {number} y */
 export const stretch = (x, y) => [x, 0, 0, 0, y, 0, 0, 0, 1];
-export function turn(degrees) {
+export function turn(/** @type {number} */ degrees) {
   const [c, s] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
   return [c, -s, 0, s, c, 0, 0, 0, 1];
 }
 
 // A point: id, place, handle before, handle after (as places), feathers, whether it is smooth.
-export function pointOf([id, x, y, bx, by, ax, ay, fin, fout, smooth]) {
+export function pointOf(/** @type {PointRow} */ [id, x, y, bx, by, ax, ay, fin, fout, smooth]) {
   return { id, x, y, bx, by, ax, ay, fin, fout, smooth };
 }
 
+/** @param {Matrix} m @param {SplinePoint[]} points */
 export function carried(m, points) {
   return points.map((p) => {
     const [[x, y], [bx, by], [ax, ay]] = [apply(m, p.x, p.y), apply(m, p.bx, p.by), apply(m, p.ax, p.ay)];
@@ -31,9 +38,9 @@ export function carried(m, points) {
   });
 }
 
-export function pathOf(points, closed = true) {
+export function pathOf(/** @type {SplinePoint[]} */ points, closed = true) {
   if (points.length === 0) return "";
-  const n = (value) => value.toFixed(2);
+  const n = (/** @type {number} */ value) => value.toFixed(2);
   let path = `M${n(points[0].x)} ${n(points[0].y)}`;
   for (let i = 1; i < points.length + (closed ? 1 : 0); i++) {
     const [a, b] = [points[i - 1], points[i % points.length]];
@@ -43,7 +50,8 @@ export function pathOf(points, closed = true) {
 }
 
 // Places along the whole line: where they are, the way outwards, and the feathers there.
-export function along(points, per = 12) {
+export function along(/** @type {SplinePoint[]} */ points, per = 12) {
+  /** @type {Along[]} */
   const places = [];
   points.forEach((a, i) => {
     const b = points[(i + 1) % points.length];
@@ -53,7 +61,7 @@ export function along(points, per = 12) {
       const [c0, c1, c2, c3] = [v * v * v, 3 * v * v * u, 3 * v * u * u, u * u * u];
       const x = c0 * a.x + c1 * a.ax + c2 * b.bx + c3 * b.x;
       const y = c0 * a.y + c1 * a.ay + c2 * b.by + c3 * b.y;
-      places.push({ x, y, u, i, fin: v * a.fin + u * b.fin, fout: v * a.fout + u * b.fout });
+      places.push({ x, y, nx: 0, ny: 0, u, i, fin: v * a.fin + u * b.fin, fout: v * a.fout + u * b.fout });
     }
   });
   let area = 0;
@@ -73,12 +81,12 @@ export function along(points, per = 12) {
 
 const boxes = new WeakMap(); // a list of points never changes; another one takes its place
 
-export function boxOf(points) {
+export function boxOf(/** @type {SplinePoint[]} */ points) {
   if (!boxes.has(points)) boxes.set(points, measured(points));
   return boxes.get(points);
 }
 
-function measured(points) {
+function measured(/** @type {SplinePoint[]} */ points) {
   const places = along(points, 8);
   const [xs, ys] = [places.map((p) => p.x), places.map((p) => p.y)];
   const [left, right, top, bottom] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
@@ -86,11 +94,14 @@ function measured(points) {
 }
 
 // A point put on the line; the line stays as it is (de Casteljau).
+/** @param {SplinePoint[]} points @param {number} i @param {number} u @param {number} id */
 export function split(points, i, u, id) {
   const a = { ...points[i] };
   const j = (i + 1) % points.length;
   const b = { ...points[j] };
+  /** @param {Pair} p @param {Pair} q @returns {Pair} */
   const mix = (p, q) => [p[0] + (q[0] - p[0]) * u, p[1] + (q[1] - p[1]) * u];
+  /** @type {Pair[]} */
   const [p0, p1, p2, p3] = [[a.x, a.y], [a.ax, a.ay], [b.bx, b.by], [b.x, b.y]]; // prettier-ignore
   const [q0, q1, q2] = [mix(p0, p1), mix(p1, p2), mix(p2, p3)];
   const [r0, r1] = [mix(q0, q1), mix(q1, q2)];
@@ -115,6 +126,7 @@ export function split(points, i, u, id) {
 }
 
 // Handles along the line between the neighbours, or none.
+/** @param {SplinePoint[]} points @param {number} i @param {boolean} smooth */
 export function madeSmooth(points, i, smooth) {
   const p = points[i];
   if (!smooth) return { ...p, bx: p.x, by: p.y, ax: p.x, ay: p.y, smooth: false };
@@ -125,23 +137,48 @@ export function madeSmooth(points, i, smooth) {
   return { ...p, bx: p.x - x * before, by: p.y - y * before, ax: p.x + x * after, ay: p.y + y * after, smooth: true };
 }
 
-export const corner = (id, x, y) => ({ id, x, y, bx: x, by: y, ax: x, ay: y, fin: 0, fout: 0, smooth: false });
+/** @param {number} id @param {number} x @param {number} y */
+export const corner = (id, x, y) => ({
+  id,
+  x,
+  y,
+  bx: x,
+  by: y,
+  ax: x,
+  ay: y,
+  fin: 0,
+  fout: 0,
+  smooth: false,
+});
 
 const ARC = 0.5522848; // handles that make a quarter of a circle
 
-export function ellipse({ x, y, width, height }) {
+export function ellipse(/** @type {Box} */ { x, y, width, height }) {
   const [a, b] = [width / 2, height / 2];
-  const at = (id, u, v, hu, hv) => ({ id, x: x + u, y: y + v, bx: x + u + hu, by: y + v + hv, ax: x + u - hu, ay: y + v - hv, fin: 0, fout: 0, smooth: true });
+  /** @param {number} id @param {number} u @param {number} v @param {number} hu @param {number} hv */
+  const at = (id, u, v, hu, hv) => ({
+    id,
+    x: x + u,
+    y: y + v,
+    bx: x + u + hu,
+    by: y + v + hv,
+    ax: x + u - hu,
+    ay: y + v - hv,
+    fin: 0,
+    fout: 0,
+    smooth: true,
+  });
   return [at(0, 0, -b, -a * ARC, 0), at(1, a, 0, 0, -b * ARC), at(2, 0, b, a * ARC, 0), at(3, -a, 0, 0, b * ARC)];
 }
 
-export function corners({ x, y, width, height }) {
+export function corners(/** @type {Box} */ { x, y, width, height }) {
   const [a, b] = [width / 2, height / 2];
   return [corner(0, x - a, y - b), corner(1, x + a, y - b), corner(2, x + a, y + b), corner(3, x - a, y + b)];
 }
 
-export function rounded(box) {
+export function rounded(/** @type {Box} */ box) {
   const r = 0.35 * Math.min(box.width, box.height) * 0.5;
+  /** @type {SplinePoint[]} */
   const points = [];
   corners(box).forEach((p, i) => {
     const [sx, sy] = [[1, 1], [-1, 1], [-1, -1], [1, -1]][i]; // prettier-ignore
@@ -149,7 +186,7 @@ export function rounded(box) {
     const upright = { ...corner(0, p.x, p.y + sy * r), smooth: true };
     const level = { ...corner(0, p.x + sx * r, p.y), smooth: true };
     const [first, second] = i % 2 === 0 ? [upright, level] : [level, upright];
-    const inner = (q) => (q === upright ? [p.x, p.y + sy * k] : [p.x + sx * k, p.y]);
+    const inner = (/** @type {SplinePoint} */ q) => (q === upright ? [p.x, p.y + sy * k] : [p.x + sx * k, p.y]);
     [first.ax, first.ay] = inner(first);
     [second.bx, second.by] = inner(second);
     points.push(first, second);

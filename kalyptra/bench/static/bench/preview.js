@@ -4,6 +4,7 @@
 const ease = "eased";
 const FOCUS = "focus.distance";
 
+/** @param {any} whole @param {string} name */
 function keyOf(whole, name) {
   if (!Array.isArray(whole)) return name;
   const index = whole.findIndex((one) => one?.id === name);
@@ -11,12 +12,14 @@ function keyOf(whole, name) {
 }
 
 // What lies at a place of a setup; nothing where there is no such place.
+/** @param {any} setup @param {string} path */
 export function read(setup, path) {
   let found = setup;
   for (const name of path.split(".")) found = found?.[keyOf(found, name)];
   return found;
 }
 
+/** @param {any} whole @param {string[]} names @param {(value: any) => any} change */
 function changed(whole, names, change) {
   if (names.length === 0) return change(whole);
   const key = keyOf(whole, names[0]);
@@ -29,15 +32,19 @@ function changed(whole, names, change) {
 }
 
 // Where a value's keys lie: of a subject on a ground they are those that correct the ground's.
+/** @param {any} setup @param {string} path */
 export function keysPath(setup, path) {
   const [list, id, name, ...rest] = path.split(".");
   const standing = list === "subjects" && name === "distance" && rest.length === 0 && read(setup, `subjects.${id}`)?.standing;
   return standing ? `subjects.${id}.standing.by_hand` : path;
 }
 
+/** @param {Key} a @param {Key} b */
 const byFrame = (a, b) => a.frame - b.frame;
+/** @param {Key[]} still @param {Key[]} moved */
 const settled = (still, moved) => [...new Map([...still, ...moved].map((key) => [key.frame, key])).values()].sort(byFrame);
 
+/** @param {any} setup @param {string} path @param {(keys: Key[], byHand: boolean) => Key[]} change */
 function keyed(setup, path, change) {
   const where = keysPath(setup, path);
   const byHand = where !== path;
@@ -48,38 +55,44 @@ function keyed(setup, path, change) {
 }
 
 // Keys of the focus alone can be on a mark.
+/** @param {string} path @param {Key} key */
 const whole = (path, { mark = null, ...key }) => ({ ease, ...key, ...(path === FOCUS ? { mark } : {}) });
-const offMark = (path) => (path === FOCUS ? { mark: null } : {});
+const offMark = (/** @type {string} */ path) => (path === FOCUS ? { mark: null } : {});
 
+/** @type {Record<string, (setup: any, command: any) => any>} */
 const KNOWN = {
-  put: (setup, { path, value }) => changed(setup, path.split("."), () => value),
-  "set-at": (setup, { path, frame, value }) =>
+  put: (/** @type {any} */ setup, { path, value }) => changed(setup, path.split("."), () => value),
+  "set-at": (/** @type {any} */ setup, { path, frame, value }) =>
     keyed(setup, path, (keys, byHand) => {
       if (keys.length === 1 && !byHand) return [{ ...keys[0], value, ...offMark(path) }];
       return settled(keys, [{ ease, ...keys.find((key) => key.frame === frame), frame, value, ...offMark(path) }]);
     }),
-  "put-keys": (setup, { path, keys: put }) =>
+  "put-keys": (/** @type {any} */ setup, { path, keys: put }) =>
     keyed(setup, path, (keys) =>
       settled(
         keys,
-        put.map((key) => whole(path, key)),
+        put.map((/** @type {Key} */ key) => whole(path, key)),
       ),
     ),
-  "drop-keys": (setup, { path, frames }) =>
+  "drop-keys": (/** @type {any} */ setup, { path, frames }) =>
     keyed(setup, path, (keys, byHand) => {
       const left = keys.filter((key) => !frames.includes(key.frame));
       return left.length || byHand ? left : keys.slice(0, 1);
     }),
-  "move-keys": (setup, { path, frames, by = 0, about = 0, share = 1 }) =>
+  "move-keys": (/** @type {any} */ setup, { path, frames, by = 0, about = 0, share = 1 }) =>
     keyed(setup, path, (keys) => {
       const moved = keys
         .filter((key) => frames.includes(key.frame))
         .map((key) => ({ ...key, frame: Math.max(0, Math.round(about + (key.frame - about) * share) + by) }));
       return settled(keys.filter((key) => !frames.includes(key.frame)), moved); // prettier-ignore
     }),
-  "ease-keys": (setup, { path, frames, ease: put }) =>
+  "ease-keys": (/** @type {any} */ setup, { path, frames, ease: put }) =>
     keyed(setup, path, (keys) => keys.map((key) => (frames.includes(key.frame) ? { ...key, ease: put } : key))),
-  "set-range": (setup, { first, last }) => ({ ...setup, footage: { first: first ?? setup.footage.first, last: last ?? setup.footage.last } }),
+  "set-range": (/** @type {any} */ setup, { first, last }) => ({
+    ...setup,
+    footage: { first: first ?? setup.footage.first, last: last ?? setup.footage.last },
+  }),
 };
 
+/** @param {any} setup @param {Command[]} commands */
 export const shown = (setup, commands) => commands.reduce((now, one) => KNOWN[one.do]?.(now, one) ?? now, setup);

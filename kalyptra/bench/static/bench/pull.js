@@ -13,17 +13,19 @@ export const pointing = () => window.Alpine.store("pointing");
 const ALIKE = 0.012; // share of the dioptres by which a place may differ from a subject or a mark and still be it
 
 // What lies at a place: metres, and the subject whose distance that is.
+/** @param {number} x @param {number} y */
 export function seenAt(x, y) {
   const away = survey().at(x, y);
   const { now } = survey();
   if (away === null || !now) return null;
-  const alike = (distance) => Math.abs(1 / distance - 1 / away) <= ALIKE / away;
+  const alike = (/** @type {number} */ distance) => Math.abs(1 / distance - 1 / away) <= ALIKE / away;
   const read = now.subjects;
   const subject = bare(shot().setup.subjects).find((one) => read[one.id] && alike(read[one.id].distance));
-  const mark = bare(shot().setup.focus.marks ?? []).find((one) => !one.subject && alike(markAt(one.id, viewer().frame)));
+  const mark = bare(shot().setup.focus.marks ?? []).find((one) => !one.subject && alike(markAt(one.id, viewer().frame) ?? Infinity));
   return { distance: Number(Math.min(away, 1e4).toPrecision(4)), subject: subject ?? null, mark: subject ? null : (mark ?? null) };
 }
 
+/** @param {any} found @param {string} [name] */
 export function markFor(found, name) {
   const marks = bare(shot().setup.focus.marks ?? []);
   const known = found.subject ? marks.find((one) => one.subject === found.subject.id) : found.mark;
@@ -32,23 +34,24 @@ export function markFor(found, name) {
   return { mark: made, fresh: true };
 }
 
-const adding = (mark) => ({ do: "add-mark", ...mark });
+const adding = (/** @type {any} */ mark) => ({ do: "add-mark", ...mark });
 
 // A mark at what was pointed at.
-export function addMark(found) {
+export function addMark(/** @type {any} */ found) {
   const { mark, fresh } = markFor(found);
   if (fresh) shot().commit(adding(mark));
   else toast(`${mark.name} is marked already.`);
 }
 
 // Commands on the mark of what was pointed at: it is made where there is none.
+/** @param {any} found @param {(mark: string | null) => Command} command */
 export function onMark(found, command) {
   const named = found.subject || found.mark ? markFor(found) : null;
   return [...(named?.fresh ? [adding(named.mark)] : []), command(named?.mark.id ?? null)];
 }
 
 // The pull that arrives, at this frame, at what was pointed at.
-export function pullTo(found) {
+export function pullTo(/** @type {any} */ found) {
   const frame = viewer().frame;
   const take = Math.min(curve().take, frame - shot().setup.footage.first);
   curve().choose(FOCUS, take > 0 ? [frame - take, frame] : [frame]);
@@ -62,16 +65,16 @@ export function createPointing() {
 export const pointer = () => ({
   init() {
     window.Alpine.effect(() => this.draw());
-    this.$el.addEventListener("pointermove", (event) => (pointing().at = this.place(event)));
+    this.$el.addEventListener("pointermove", (/** @type {Pointed} */ event) => (pointing().at = this.place(event)));
     this.$el.addEventListener("pointerleave", () => !this.held && (pointing().at = null));
-    this.$el.addEventListener("pointerdown", (event) => this.down(event));
-    this.$el.addEventListener("keydown", (event) => this.key(event));
+    this.$el.addEventListener("pointerdown", (/** @type {Pointed} */ event) => this.down(event));
+    this.$el.addEventListener("keydown", (/** @type {Pressed} */ event) => this.key(event));
   },
   held: false, // moved by keys
   get visible() {
     return shot().stage === "pull" && !viewer().playing;
   },
-  place(event) {
+  place(/** @type {Pointed} */ event) {
     const box = this.$el.getBoundingClientRect();
     const scale = shot().clip.width / box.width;
     this.held = false;
@@ -99,20 +102,20 @@ export const pointer = () => ({
     viewer().pointed = words;
     if (focused) group.focus({ preventScroll: true });
   },
-  point(what) {
+  point(/** @type {string} */ what) {
     const at = pointing().at ?? { x: shot().clip.width / 2, y: shot().clip.height / 2 };
     const found = seenAt(at.x, at.y);
     if (!found) return toast("The distances of this frame are being looked at. Point again in a moment.");
     if (what === "mark") addMark(found);
     else pullTo(found);
   },
-  down(event) {
+  down(/** @type {Pointed} */ event) {
     if (event.button !== 0 || viewer().panning) return;
     event.preventDefault();
     pointing().at = this.place(event);
     this.point(pointing().what);
   },
-  key(event) {
+  key(/** @type {Pressed} */ event) {
     if (event.ctrlKey || event.metaKey) return;
     const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
     const step = shot().clip.width / (event.shiftKey ? 16 : 96);

@@ -9,9 +9,14 @@ import { fromUnit, metres, shownUnit, toUnit } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
-const number = (event) => (event.target.value.trim() === "" ? NaN : Number(event.target.value.trim().replace(",", ".")));
+const number = (/** @type {Given} */ event) => (event.target.value.trim() === "" ? NaN : Number(event.target.value.trim().replace(",", ".")));
 
-const puttingMark = (id, what, value) => ({ do: "put", path: `focus.marks.${id}.${what}`, value });
+/** @param {string} id @param {string} what @param {any} value */
+const puttingMark = (id, what, value) => ({
+  do: "put",
+  path: `focus.marks.${id}.${what}`,
+  value,
+});
 
 export const pullParts = {
   tapes: () => ({
@@ -44,21 +49,21 @@ export const pullParts = {
     get unit() {
       return shownUnit("m");
     },
-    idOf: (event) => event.target.closest("[data-id]").dataset.id,
-    rename(event) {
+    idOf: (/** @type {Given} */ event) => event.target.closest("[data-id]").dataset.id,
+    rename(/** @type {Given} */ event) {
       const name = event.target.value.trim().slice(0, 40);
       if (name) shot().commit(puttingMark(this.idOf(event), "name", name));
     },
-    put(event) {
+    put(/** @type {Given} */ event) {
       const value = fromUnit(number(event), "m");
       if (Number.isFinite(value)) shot().commit(puttingMark(this.idOf(event), "distance", value));
     },
-    putHand(event) {
+    putHand(/** @type {Given} */ event) {
       const { what } = event.target.dataset;
       const value = number(event);
       if (Number.isFinite(value)) shot().commit(puttingMark(this.idOf(event), what, what === "steady" ? Math.round(value) : value));
     },
-    remove(event) {
+    remove(/** @type {Given} */ event) {
       shot().commit({ do: "remove-mark", id: this.idOf(event) });
     },
     add() {
@@ -70,7 +75,7 @@ export const pullParts = {
     get subjects() {
       return shot().setup.subjects.filter((one) => one.acts !== "region").map((one) => ({ id: one.id, name: one.name })); // prettier-ignore
     },
-    addSubject(event) {
+    addSubject(/** @type {Given} */ event) {
       const subject = bare(shot().setup.subjects).find((one) => one.id === event.target.value);
       event.target.value = "";
       if (subject) addMark({ distance: shot().at(viewer().frame)?.subjects[subject.id]?.distance ?? 2, subject, mark: null });
@@ -81,22 +86,22 @@ export const pullParts = {
     get take() {
       return curve().take;
     },
-    putTake(event) {
+    putTake(/** @type {Given} */ event) {
       const value = Math.round(number(event));
       if (Number.isFinite(value)) curve().take = Math.min(10000, Math.max(0, value));
       event.target.value = curve().take;
     },
-    isWhat(what) {
+    isWhat(/** @type {string} */ what) {
       return pointing().what === what;
     },
-    what(event) {
+    what(/** @type {Given} */ event) {
       pointing().what = event.currentTarget.dataset.what;
     },
     get subjects() {
       return shot().setup.subjects.filter((one) => one.acts !== "region").map((one) => ({ id: one.id, name: one.name })); // prettier-ignore
     },
     // From this frame on focus stays on a subject.
-    hold(event) {
+    hold(/** @type {Given} */ event) {
       const subject = bare(shot().setup.subjects).find((one) => one.id === event.target.value);
       event.target.value = "";
       if (!subject) return;
@@ -169,14 +174,14 @@ export const pullParts = {
       const value = keyValue(this.one, this.one.frame);
       return Number((this.metric ? toUnit(value, "m") : value).toFixed(4));
     },
-    putFrame(event) {
+    putFrame(/** @type {Given} */ event) {
       const value = Math.round(number(event));
       if (!this.one || !Number.isFinite(value) || value < 0) return;
       const from = this.one.frame;
       curve().chosen = [value];
       shot().commit(moving(curve().path, [from], value - from));
     },
-    putValue(event) {
+    putValue(/** @type {Given} */ event) {
       const typed = number(event);
       if (!this.one || !Number.isFinite(typed)) return;
       const value = this.metric ? Math.min(100000, Math.max(0.02, fromUnit(typed, "m"))) : typed;
@@ -188,31 +193,32 @@ export const pullParts = {
     get mark() {
       return this.one?.mark ?? "";
     },
-    putMark(event) {
+    putMark(/** @type {Given} */ event) {
       const mark = event.target.value || null;
-      const frame = this.one.frame;
-      const value = Number((mark ? markAt(mark, frame) : keyValue(this.one, frame)).toPrecision(6));
+      if (!this.one) return;
+      const { frame } = this.one;
+      const value = Number(((mark ? markAt(mark, frame) : null) ?? keyValue(this.one, frame)).toPrecision(6));
       shot().commit(changingKeys(FOCUS, [frame], () => ({ mark, value })));
     },
     get ease() {
       const eases = new Set(this.keys.map((key) => (typeof (key.ease ?? "eased") === "string" ? (key.ease ?? "eased") : "handles")));
       return eases.size === 1 ? [...eases][0] : "";
     },
-    isEase(ease) {
+    isEase(/** @type {string} */ ease) {
       return this.ease === ease;
     },
     get free() {
       return this.ease === "handles";
     },
-    putEase(event) {
+    putEase(/** @type {Given} */ event) {
       const { ease } = event.currentTarget.dataset;
       curve().ease(ease === "handles" ? { kind: "handles", x1: 0.42, y1: 0, x2: 0.58, y2: 1 } : ease);
     },
-    handle(name) {
+    handle(/** @type {string} */ name) {
       const ease = this.keys[0]?.ease;
       return typeof ease === "object" ? Number(ease[name].toFixed(3)) : "";
     },
-    putHandle(event) {
+    putHandle(/** @type {Given} */ event) {
       const { name } = event.target.dataset;
       const value = number(event);
       if (!Number.isFinite(value)) return;
@@ -221,13 +227,13 @@ export const pullParts = {
     },
     // From the first chosen key to the last, in frames; typed, they are stretched.
     get span() {
-      return this.several ? this.keys.at(-1).frame - this.keys[0].frame : "";
+      return this.several ? this.keys[this.keys.length - 1].frame - this.keys[0].frame : "";
     },
-    putSpan(event) {
+    putSpan(/** @type {Given} */ event) {
       const value = Math.round(number(event));
       if (!Number.isFinite(value) || value < this.keys.length - 1) return;
       const frames = this.keys.map((key) => key.frame);
-      const share = value / (frames.at(-1) - frames[0]);
+      const share = value / (frames[frames.length - 1] - frames[0]);
       curve().chosen = frames.map((frame) => Math.round(frames[0] + (frame - frames[0]) * share));
       shot().commit(scaling(curve().path, frames, frames[0], share));
     },
@@ -244,7 +250,7 @@ export const pullParts = {
       curve().drop();
     },
     get easeWords() {
-      return this.single ? `From here focus goes ${easeWords(this.one.ease ?? "eased")} to the next key.` : "";
+      return this.single ? `From here focus goes ${easeWords(this.one?.ease ?? "eased")} to the next key.` : "";
     },
   }),
 
@@ -255,7 +261,7 @@ export const pullParts = {
     get report() {
       return `/shots/${shot().id}/report/`;
     },
-    async read(event) {
+    async read(/** @type {Given} */ event) {
       const [file] = event.target.files;
       event.target.value = "";
       if (!file) return;
@@ -263,7 +269,7 @@ export const pullParts = {
         const keys = await askJson("POST", shot().url("focus/read"), { text: await file.text() }, undefined, true);
         await shot().commit({ do: "replace-focus", keys });
         toast(`${keys.length} keys were read from ${file.name}.`);
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },

@@ -5,10 +5,11 @@ import { duration } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const FOLLOW_EVERY = 600; // ms
+/** @type {Record<string, string>} */
 const MADE = { result: "Result", webm: "Cut-out", prores: "Cut-out" };
 const ACTIVE = ["queued", "running"];
 
-function described(one) {
+function described(/** @type {Api["RenderState"]} */ one) {
   const detail = [];
   if (one.state === "running") {
     detail.push(`${one.frames_done} of ${one.frames}`);
@@ -27,6 +28,7 @@ function described(one) {
 export const renders = () => ({
   /** @type {ReturnType<typeof described>[]} */
   list: [],
+  url: "",
   starting: false,
   whose: "",
   format: "png-8",
@@ -59,7 +61,7 @@ export const renders = () => ({
         shot().renderWords = newest ? newest.words : "not yet";
         if (this.list.some((one) => one.active)) await new Promise((resolve) => setTimeout(resolve, FOLLOW_EVERY));
       } while (this.list.some((one) => one.active));
-    } catch (refusal) {
+    } catch (/** @type {any} */ refusal) {
       toast(refusal.message, true);
     }
     this.following = false;
@@ -73,14 +75,14 @@ export const renders = () => ({
   startAnyway() {
     return this.order({ ...this.refused, gaps: true });
   },
-  async order(wanted) {
+  async order(/** @type {object} */ wanted) {
     this.starting = true;
     this.gapWords = "";
     try {
       await shot().settled();
       const { first, last } = shot().setup.footage;
       await askJson("POST", this.url, { first, last, ...wanted });
-    } catch (refusal) {
+    } catch (/** @type {any} */ refusal) {
       if (refusal.answer?.gaps) {
         this.gapWords = refusal.message;
         this.refused = wanted;
@@ -89,10 +91,10 @@ export const renders = () => ({
     this.starting = false;
     this.follow();
   },
-  async cancel(event) {
+  async cancel(/** @type {Given} */ event) {
     try {
       await askJson("POST", `/api/renders/${event.currentTarget.dataset.id}/cancel`);
-    } catch (refusal) {
+    } catch (/** @type {any} */ refusal) {
       toast(refusal.message, true);
     }
     this.follow();

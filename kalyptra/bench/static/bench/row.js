@@ -10,6 +10,7 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const [TOP, FOOT] = [10, 8];
 
+/** @type {Record<string, string>} */
 const WORDS = {
   f_number: "f-number",
   softness: "softness, px",
@@ -24,12 +25,14 @@ const WORDS = {
 };
 
 // Every keyed number of the setup, by its path; the focus curve has a chart of its own.
-export function rowsOf(setup) {
+export function rowsOf(/** @type {Api["Setup"]} */ setup) {
+  /** @type {{ path: string; name: string }[]} */
   const out = [];
+  /** @param {any} value @param {string} path @param {string} words */
   const walk = (value, path, words) => {
     if (!value || typeof value !== "object") return;
     if (Array.isArray(value.keys) && typeof value.keys[0]?.value === "number") {
-      const name = path.split(".").at(-1);
+      const name = nameOfPath(path);
       out.push({ path, name: `${words}${WORDS[name] ?? name.replaceAll("_", " ")}` });
       return;
     }
@@ -44,11 +47,10 @@ export function rowsOf(setup) {
   return out;
 }
 
-const ruledBy = (path) => ["distance", "near", "far"].includes(nameOfPath(path));
+const ruledBy = (/** @type {string} */ path) => ["distance", "near", "far"].includes(nameOfPath(path));
 
 export const row = () => ({
-  /** @type {any} */
-  svg: null,
+  svg: /** @type {SVGSVGElement} */ (/** @type {unknown} */ (null)),
   size: { width: 0, height: 0 },
   /** @type {any} */
   held: null,
@@ -58,7 +60,7 @@ export const row = () => ({
     new ResizeObserver(() => (this.size = { width: this.svg.clientWidth, height: this.svg.clientHeight })).observe(this.svg);
     window.Alpine.effect(() => this.draw());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
-    this.svg.addEventListener("dblclick", (event) => this.twice(event));
+    this.svg.addEventListener("dblclick", (event) => this.twice(/** @type {Pointed} */ (event)));
     this.svg.addEventListener("keydown", (event) => this.key(event));
   },
   get path() {
@@ -70,14 +72,14 @@ export const row = () => ({
   get choices() {
     return [{ path: "", name: "no other row" }, ...rowsOf(bare(shot().setup))];
   },
-  choose(event) {
+  choose(/** @type {Given} */ event) {
     curve().row = event.target.value;
     curve().clear();
   },
   // How a value goes up the row: distances in dioptres, others as they are.
   scale() {
-    const to = ruledBy(this.path) ? (value) => -1 / value : (value) => value;
-    const back = ruledBy(this.path) ? (up) => -1 / Math.min(-1e-5, up) : (up) => up;
+    const to = ruledBy(this.path) ? (/** @type {number} */ value) => -1 / value : (/** @type {number} */ value) => value;
+    const back = ruledBy(this.path) ? (/** @type {number} */ up) => -1 / Math.min(-1e-5, up) : (/** @type {number} */ up) => up;
     const values = keysOf(this.path).map((key) => to(key.value));
     const [low, high] = [Math.min(...values), Math.max(...values)];
     const room = Math.max((high - low) * 0.25, Math.abs(high) * 0.2, 1e-3);
@@ -85,8 +87,8 @@ export const row = () => ({
     const high_px = this.size.height - TOP - FOOT;
     return {
       range,
-      y: (value) => TOP + (1 - (to(value) - range[0]) / (range[1] - range[0])) * high_px,
-      value: (y) => back(range[0] + (1 - (y - TOP) / high_px) * (range[1] - range[0])),
+      y: (/** @type {number} */ value) => TOP + (1 - (to(value) - range[0]) / (range[1] - range[0])) * high_px,
+      value: (/** @type {number} */ y) => back(range[0] + (1 - (y - TOP) / high_px) * (range[1] - range[0])),
     };
   },
   draw() {
@@ -126,9 +128,11 @@ export const row = () => ({
     const focused = focusedIn(this.svg)?.dataset.row;
     this.svg.replaceChildren(...parts);
     if (focused !== undefined && !this.held)
-      (this.svg.querySelector(`[data-row="${focused}"]`) ?? this.svg.querySelector(".row-key.chosen"))?.focus({ preventScroll: true });
+      /** @type {SVGElement | null} */ (this.svg.querySelector(`[data-row="${focused}"]`) ?? this.svg.querySelector(".row-key.chosen"))?.focus({
+        preventScroll: true,
+      });
   },
-  down(event) {
+  down(/** @type {Pointed} */ event) {
     const from = event.target.dataset.row === undefined ? null : Number(event.target.dataset.row);
     if (event.button !== 0 || from === null) return;
     event.preventDefault();
@@ -159,14 +163,14 @@ export const row = () => ({
       },
     );
   },
-  twice(event) {
+  twice(/** @type {Pointed} */ event) {
     if (event.target.dataset.row !== undefined) return;
     const box = this.svg.getBoundingClientRect();
     const frame = timeAt(this.size.width).frame(event.clientX - box.left);
     shot().commit(putting(this.path, { frame, value: Number(valueAt(this.path, frame).toPrecision(6)), ease: "eased" }));
     curve().choose(this.path, [frame]);
   },
-  key(event) {
+  key(/** @type {Pressed} */ event) {
     const from = event.target.dataset?.row;
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const up = { ArrowUp: 1, ArrowDown: -1 }[event.key];

@@ -1,5 +1,5 @@
 // What the stages' sheets show besides their fields.
-import { fullPath } from "./document.js";
+import { fullPath, outlinesOf } from "./document.js";
 import { ordered } from "./drag.js";
 import { brush } from "./marks.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
@@ -11,6 +11,7 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const now = () => shot().at(viewer().frame);
 
+/** @type {Record<string, string>} */
 const JOINS = { add: "adds", "take-away": "takes away", overlap: "keeps the overlap" };
 
 export const sheets = {
@@ -59,14 +60,14 @@ export const sheets = {
         row: one.id === shot().chosen ? "bg-hair" : "",
       }));
     },
-    select(event) {
+    select(/** @type {Given} */ event) {
       shot().chosen = event.currentTarget.dataset.id;
-      shot().line = shot().subject().matte.outlines?.[0].id ?? null;
+      shot().line = outlinesOf(shot().subject())[0]?.id ?? "";
       shot().points = [];
       brush().start(null);
       viewer().subjectChanged();
     },
-    begin(event) {
+    begin(/** @type {Given} */ event) {
       const { tool } = event.currentTarget.dataset;
       brush().start(null);
       if (tool === "draw" || tool === "freehand") pen().start(tool);
@@ -84,7 +85,7 @@ export const sheets = {
     leave() {
       pen().stop();
     },
-    rename(event) {
+    rename(/** @type {Given} */ event) {
       const name = event.target.value.trim().slice(0, 60);
       if (!name) {
         event.target.value = this.name;
@@ -100,7 +101,7 @@ export const sheets = {
   outlines: () => ({
     ...ordered((id, to) => shot().commit({ do: "reorder", path: fullPath("@.matte.outlines"), id, to })),
     get list() {
-      return (shot().subject()?.matte.outlines ?? []).map((one, i) => ({
+      return outlinesOf(shot().subject()).map((one, i) => ({
         id: one.id,
         name: `Outline ${i + 1}`,
         joins: i === 0 ? "the first" : JOINS[one.joins],
@@ -109,20 +110,16 @@ export const sheets = {
       }));
     },
     get later() {
-      return (
-        (shot()
-          .subject()
-          ?.matte.outlines?.findIndex((one) => one.id === shot().line) ?? 0) > 0
-      );
+      return outlinesOf(shot().subject()).findIndex((one) => one.id === shot().line) > 0;
     },
     get several() {
-      return (shot().subject()?.matte.outlines?.length ?? 0) > 1;
+      return outlinesOf(shot().subject()).length > 1;
     },
-    select(event) {
+    select(/** @type {Given} */ event) {
       shot().line = event.currentTarget.dataset.id;
       shot().points = [];
     },
-    begin(event) {
+    begin(/** @type {Given} */ event) {
       pen().start(event.currentTarget.dataset.tool, event.currentTarget.dataset.joins);
     },
     remove() {
@@ -150,12 +147,13 @@ export const sheets = {
     get pickedWords() {
       return this.picked.length === 1 ? "One point" : `${this.picked.length} points`;
     },
-    of(what) {
+    of(/** @type {string} */ what) {
       const [first] = this.picked;
-      const value = what.startsWith("p") ? (first?.[{ px: "x", py: "y", pin: "fin", pout: "fout" }[what]] ?? 0) : this.box[what];
-      return value.toFixed(1).replace(/\.0$/, "");
+      /** @type {Record<string, number>} */
+      const values = { px: first?.x ?? 0, py: first?.y ?? 0, pin: first?.fin ?? 0, pout: first?.fout ?? 0, ...this.box };
+      return values[what].toFixed(1).replace(/\.0$/, "");
     },
-    put(event) {
+    put(/** @type {Given} */ event) {
       const { what } = event.target.dataset;
       const value = Number(event.target.value.trim().replace(",", "."));
       if (!Number.isFinite(value) || event.target.value.trim() === "" || !this.any) {
@@ -165,23 +163,28 @@ export const sheets = {
       const { box, points } = this;
       if (what.startsWith("p")) this.putPoints(what, value);
       else {
-        const motion = {
+        /** @type {Record<string, () => Matrix>} */
+        const motions = {
           x: () => shift(value - box.x, 0),
           y: () => shift(0, value - box.y),
           width: () => about(box.x, box.y, stretch(Math.max(1, value) / box.width, 1)),
           height: () => about(box.x, box.y, stretch(1, Math.max(1, value) / box.height)),
-        }[what]();
+        };
+        const motion = motions[what]();
         const change = puttingPlacement([shot().line], motion);
         lines().hold(shot().line, carried(motion, points));
         shot().commit(change);
       }
     },
+    /** @param {string} what @param {any} value */
     putPoints(what, value) {
       const [first] = this.picked;
       const chosen = new Set(shot().points);
       const dx = what === "px" ? value - first.x : 0;
       const dy = what === "py" ? value - first.y : 0;
-      const soft = { pin: "fin", pout: "fout" }[what];
+      /** @type {Record<string, string>} */
+      const softness = { pin: "fin", pout: "fout" };
+      const soft = softness[what];
       const points = this.points.map((p) => {
         if (!chosen.has(p.id)) return p;
         return soft ? { ...p, [soft]: Math.min(400, Math.max(0, value)) } : carried(shift(dx, dy), [p])[0];
@@ -197,7 +200,7 @@ export const sheets = {
       const width = String(shot().setup.lens.sensor_width_mm);
       return Array.from(this.$root.querySelectorAll("option"), (one) => one.value).includes(width) ? width : "";
     },
-    choose(event) {
+    choose(/** @type {Given} */ event) {
       const width = Number(event.target.value);
       if (width) shot().commit({ do: "put", path: "lens.sensor_width_mm", value: width });
     },
@@ -218,7 +221,7 @@ export const sheets = {
     get on() {
       return Boolean(shot().setup.lens.held);
     },
-    flip(event) {
+    flip(/** @type {Given} */ event) {
       const { near, far } = now()?.lens ?? { near: 1, far: 3 };
       const ends = { near: Number(near.toFixed(2)), far: Number((far ?? 100).toFixed(2)) };
       shot().commit({ do: "hold-range", ...(event.target.checked ? ends : {}) });

@@ -7,6 +7,7 @@ import { metres } from "./words.js";
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 
+/** @type {Record<string, string>} */
 export const KINDS = {
   backdrop: "Backdrop",
   pins: "Plane",
@@ -18,21 +19,27 @@ export const KINDS = {
   map: "Map file",
 };
 
-const round = (value) => Math.round(value * 10) / 10;
-const limited = (value) => Math.min(100000, Math.max(0.02, Number(value.toPrecision(6))));
+const round = (/** @type {number} */ value) => Math.round(value * 10) / 10;
+const limited = (/** @type {number} */ value) => Math.min(100000, Math.max(0.02, Number(value.toPrecision(6))));
 
-export const chosenSource = () => shot().seen.distance.sources.find((one) => one.id === shot().source);
-export const nameOf = (source) => source.name || KINDS[source.kind];
+// Each kind has handles of its own, which look at what that kind has.
+/** @returns {Source[]} */
+export const sources = () => /** @type {any} */ (shot().seen.distance.sources);
+export const chosenSource = () => sources().find((one) => one.id === shot().source);
+export const nameOf = (/** @type {{ name?: string; kind: string }} */ source) => source.name || KINDS[source.kind];
 
 // A keyed value of a source at this frame.
-export const now = (keyed, name) => keyedAt(bare(keyed), viewer().frame, name);
-export const distanceNow = (keyed) => now(keyed, "distance");
+/** @param {Keyed} keyed @param {string} [name] */
+export const now = (keyed, name = "") => keyedAt(bare(keyed), viewer().frame, name);
+export const distanceNow = (/** @type {Keyed} */ keyed) => now(keyed, "distance");
 
 // Commands on the chosen source at this frame.
+/** @param {string} place @param {any} value */
 const put = (place, value) => setting(`#.${place}`, viewer().frame, value);
-const putPlace = (place, [x, y]) => put(place, [round(x), round(y)]);
+const putPlace = (/** @type {string} */ place, /** @type {Pair} */ [x, y]) => put(place, [round(x), round(y)]);
 
 // Handles of a source: id, place, words, the command for a new place, and where its distance lies, if it has one.
+/** @type {Record<string, (source: Source) => Handle[]>} */
 const HANDLES = {
   backdrop: () => [],
   map: () => [],
@@ -47,7 +54,7 @@ const HANDLES = {
     const { width } = shot().clip;
     const [level, roll] = [now(source.horizon), source.roll ? now(source.roll) : 0];
     const slope = Math.tan((roll * Math.PI) / 180);
-    const turned = ([x, y]) => put("roll", round((Math.atan2(y - level, x - width / 2) * 180) / Math.PI));
+    const turned = (/** @type {Pair} */ [x, y]) => put("roll", round((Math.atan2(y - level, x - width / 2) * 180) / Math.PI));
     return [
       { id: "horizon", at: [width / 2, level], words: "Horizon", move: (to) => put("horizon", round(to[1])) },
       { id: "roll", at: [width * 0.86, level + slope * width * 0.36], words: "Roll of the horizon", move: turned },
@@ -55,6 +62,7 @@ const HANDLES = {
   },
   line(source) {
     const [a, b] = [now(source.start), now(source.end)];
+    /** @type {Handle[]} */
     const ends = [
       { id: "start", at: a, words: "Start of the line", end: true, move: (to) => putPlace("start", to) },
       { id: "end", at: b, words: "End of the line", end: true, move: (to) => putPlace("end", to) },
@@ -64,6 +72,7 @@ const HANDLES = {
   round(source) {
     const [centre, across, down] = [now(source.centre), now(source.across), now(source.down)];
     const [ux, uy] = axis(source);
+    /** @param {Pair} to @param {number} x @param {number} y */
     const along = (to, x, y) => Math.max(1, round(Math.abs((to[0] - centre[0]) * x + (to[1] - centre[1]) * y)));
     return [
       { id: "centre", at: centre, words: "Centre", end: true, move: (to) => putPlace("centre", to) },
@@ -76,10 +85,11 @@ const HANDLES = {
     const centre = now(source.centre);
     const [half, near, far] = [now(source.width) / 2, now(source.fall_near), now(source.fall_far)];
     const [ux, uy] = axis(source);
-    const beside = (px) => [centre[0] - uy * px, centre[1] + ux * px];
-    const away = (to) => (to[0] - centre[0]) * -uy + (to[1] - centre[1]) * ux;
+    /** @returns {Pair} */
+    const beside = (/** @type {number} */ px) => [centre[0] - uy * px, centre[1] + ux * px];
+    const away = (/** @type {Pair} */ to) => (to[0] - centre[0]) * -uy + (to[1] - centre[1]) * ux;
     const reach = shot().clip.width * 0.3;
-    const turned = (to) => round((Math.atan2(to[1] - centre[1], to[0] - centre[0]) * 180) / Math.PI);
+    const turned = (/** @type {Pair} */ to) => round((Math.atan2(to[1] - centre[1], to[0] - centre[0]) * 180) / Math.PI);
     return [
       { id: "centre", at: centre, words: "Middle of the band", distance: "distance", move: (to) => putPlace("centre", to) },
       { id: "width", at: beside(half), words: "Width of the band", end: true, move: (to) => put("width", Math.max(0, round(2 * Math.abs(away(to))))) },
@@ -90,6 +100,7 @@ const HANDLES = {
   },
 }; // prettier-ignore
 
+/** @param {Source} source @param {(share: number) => Pair} where @returns {Handle[]} */
 function stopHandles(source, where) {
   return source.stops.map((stop, i) => ({
     id: `stop${i}`,
@@ -101,14 +112,15 @@ function stopHandles(source, where) {
   }));
 }
 
-const axis = (source) => {
+const axis = (/** @type {Source} */ source) => {
   const turn = ((source.turn ? now(source.turn) : 0) * Math.PI) / 180;
   return [Math.cos(turn), Math.sin(turn)];
 };
 
 // How far along its way a place is: 0 where it starts, 1 where it ends.
+/** @param {Source} source @param {Pair} to */
 export function shareAt(source, to) {
-  const clamp = (share) => Math.round(Math.min(1, Math.max(0, share)) * 1000) / 1000;
+  const clamp = (/** @type {number} */ share) => Math.round(Math.min(1, Math.max(0, share)) * 1000) / 1000;
   if (source.kind === "line") {
     const [a, b] = [now(source.start), now(source.end)];
     const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
@@ -121,11 +133,12 @@ export function shareAt(source, to) {
   return clamp(Math.hypot(u, v));
 }
 
-export const handlesOf = (source) => HANDLES[source.kind](source);
+export const handlesOf = (/** @type {Source} */ source) => HANDLES[source.kind](source);
 
 // Lines that a source draws over the picture, as paths.
-export function pathsOf(source) {
+export function pathsOf(/** @type {Source} */ source) {
   const { width } = shot().clip;
+  /** @param {Pair} a @param {Pair} b */
   const m = (a, b) => `M${a[0].toFixed(1)} ${a[1].toFixed(1)}L${b[0].toFixed(1)} ${b[1].toFixed(1)}`;
   if (source.kind === "pins") {
     const at = source.pins.map((pin) => now(pin.place));
@@ -140,9 +153,12 @@ export function pathsOf(source) {
   }
   if (source.kind === "round") {
     const [centre, [ux, uy]] = [now(source.centre), axis(source)];
-    const ellipse = (share) => {
+    const ellipse = (/** @type {number} */ share) => {
       const [a, b] = [now(source.across) * share, now(source.down) * share];
-      const point = (t) => [centre[0] + ux * a * Math.cos(t) - uy * b * Math.sin(t), centre[1] + uy * a * Math.cos(t) + ux * b * Math.sin(t)];
+      const point = (/** @type {number} */ t) => [
+        centre[0] + ux * a * Math.cos(t) - uy * b * Math.sin(t),
+        centre[1] + uy * a * Math.cos(t) + ux * b * Math.sin(t),
+      ];
       return `${Array.from({ length: 64 }, (_, i) => point((i / 64) * 2 * Math.PI)).map((p, i) => `${i ? "L" : "M"}${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("")}Z`; // prettier-ignore
     };
     return [ellipse(1), ...source.stops.map((stop) => now(stop.at)).filter((share) => share > 0 && share < 1).map(ellipse)]; // prettier-ignore
@@ -150,7 +166,7 @@ export function pathsOf(source) {
   if (source.kind === "band") {
     const [centre, [ux, uy]] = [now(source.centre), axis(source)];
     const half = now(source.width) / 2;
-    const across = (px) => {
+    const across = (/** @type {number} */ px) => {
       const [x, y] = [centre[0] - uy * px, centre[1] + ux * px];
       return m([x - ux * width, y - uy * width], [x + ux * width, y + uy * width]);
     };
@@ -160,11 +176,15 @@ export function pathsOf(source) {
 }
 
 // Nearer or farther by equal steps of dioptres and of ratio: a little of both serves near and far things.
+/** @param {number} value @param {number} by */
 export const nudged = (value, by) => limited(value * Math.pow(1.02, by));
 
-export const puttingDistance = (handle, value) => put(handle.distance, limited(value));
+/** @param {Handle} handle @param {number} value */
+export const puttingDistance = (handle, value) => put(handle.distance ?? "", limited(value));
+/** @param {Handle} handle @param {Source} source */
 export const distanceOf = (handle, source) => (handle.distance ? distanceNow(read(source, handle.distance)) : null);
+/** @param {Handle} handle @param {Source} source */
 export const wordsOf = (handle, source) => (handle.distance ? metres(distanceOf(handle, source)) : "");
 
-export const addingStop = (at) => ({ do: "add-stop", source: shot().source, at: Math.round(at * 1000) / 1000, frame: viewer().frame });
-export const removingStop = (stop) => ({ do: "remove-stop", source: shot().source, stop });
+export const addingStop = (/** @type {number} */ at) => ({ do: "add-stop", source: shot().source, at: Math.round(at * 1000) / 1000, frame: viewer().frame });
+export const removingStop = (/** @type {number} */ stop) => ({ do: "remove-stop", source: shot().source, stop });

@@ -11,7 +11,7 @@ const STAGES = ["distance", "pull"]; // where it is looked at
 const PAUSE = 250; // ms between two looks while something is dragged
 
 // Numbers of 16 bits as the server packs them.
-function unpacked(text) {
+function unpacked(/** @type {string} */ text) {
   const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
   return new Uint16Array(bytes.buffer);
 }
@@ -22,6 +22,7 @@ export function createSurvey() {
     now: null,
     /** @type {Uint16Array | null} */
     grid: null,
+    /** @type {Record<string, [number, number, number][]>} */
     ways: {},
     /** @type {number | null} */
     waysOf: null,
@@ -48,6 +49,10 @@ export function createSurvey() {
         if (this.wantedHere && shot().saved.revision !== this.waysOf) queueMicrotask(() => this.findWays(shot().saved.revision));
       });
     },
+    /** @returns {[number, number, number][]} frames, columns of the picture (0 to 1) and dioptres */
+    wayOf(/** @type {string} */ subject) {
+      return bare(this.ways)[subject] ?? [];
+    },
     // Only the newest question matters.
     async look() {
       this.wanted = true;
@@ -68,7 +73,7 @@ export function createSurvey() {
       }
       this.busy = false;
     },
-    async findWays(revision) {
+    async findWays(/** @type {number} */ revision) {
       this.waysOf = revision;
       try {
         this.ways = (await askJson("GET", shot().url(`ways/${revision}.json`))).ways;
@@ -77,6 +82,7 @@ export function createSurvey() {
       }
     },
     // Metres of what is seen at a place of the picture, px of the source; null where it is not known, infinite too.
+    /** @param {number} x @param {number} y */
     at(x, y) {
       if (!this.now || !this.grid) return null;
       const { width, height, most } = this.now;

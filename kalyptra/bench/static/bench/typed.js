@@ -1,5 +1,5 @@
 // x-typed: the value that a field shows. While somebody types in it, it stays theirs, whatever the server answers meanwhile.
-export function typed(el, { expression }, { effect, evaluateLater, cleanup }) {
+export function typed(/** @type {any} */ el, /** @type {{ expression: string }} */ { expression }, /** @type {any} */ { effect, evaluateLater, cleanup }) {
   const value = evaluateLater(expression);
   let latest = "";
   let typing = false;
@@ -18,7 +18,7 @@ export function typed(el, { expression }, { effect, evaluateLater, cleanup }) {
     el.removeEventListener("blur", show);
   });
   effect(() =>
-    value((shown) => {
+    value((/** @type {string | null} */ shown) => {
       latest = shown ?? "";
       if (!typing) el.value = latest;
     }),

@@ -21,6 +21,7 @@ const shot = () => window.Alpine.store("shot");
 const kept = new Map();
 let keptBytes = 0;
 
+/** @param {string} key @param {Blob} blob */
 function keep(key, blob) {
   kept.set(key, blob);
   keptBytes += blob.size;
@@ -31,15 +32,16 @@ function keep(key, blob) {
   }
 }
 
+/** @param {HTMLCanvasElement} canvas @param {Blob} blob */
 async function paintOn(canvas, blob) {
   const bitmap = await createImageBitmap(blob);
   canvas.width = bitmap.width;
   canvas.height = bitmap.height;
-  canvas.getContext("2d").drawImage(bitmap, 0, 0);
+  canvas.getContext("2d")?.drawImage(bitmap, 0, 0);
   bitmap.close();
 }
 
-async function blobOf(answer) {
+async function blobOf(/** @type {Response} */ answer) {
   if (!answer.ok) throw new Refusal(answer.status, await answer.json().catch(() => ({})));
   return answer.blob();
 }
@@ -74,16 +76,17 @@ export function createViewer() {
     fetching: new Map(),
     started: { time: 0, frame: 0 },
 
+    /** @param {HTMLCanvasElement} canvas @param {HTMLCanvasElement} second */
     begin(canvas, second) {
       this.canvas = canvas;
       this.second = second;
       this.go(shot().setup.footage.first);
     },
-    key(frame) {
+    key(/** @type {number} */ frame) {
       const subject = OF_SUBJECT.includes(this.view) ? shot().chosen : "";
       return `${shot().saved.revision}|${this.view}|${subject}|${frame}`;
     },
-    has(frame) {
+    has(/** @type {number} */ frame) {
       return kept.has(this.key(frame));
     },
     /** @param {number} frame @param {string} [view] */
@@ -92,7 +95,7 @@ export function createViewer() {
       const subject = OF_SUBJECT.includes(seen) && shot().chosen ? `&subject=${shot().chosen}` : "";
       return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${seen}&size=${REST}${subject}`);
     },
-    put(beside) {
+    put(/** @type {string} */ beside) {
       this.beside = beside;
       this.secondKey = "";
       this.showSecond();
@@ -106,21 +109,21 @@ export function createViewer() {
       try {
         const blob = await blobOf(await ask("GET", this.url(this.frame, "distance")));
         if (this.secondKey === key) await paintOn(this.second, blob);
-      } catch (refusal) {
+      } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
     },
-    go(frame) {
+    go(/** @type {number} */ frame) {
       const { first, last } = shot().setup.footage;
       this.frame = Math.max(first, Math.min(last, Math.round(frame)));
       if (this.playing) this.started = { time: performance.now(), frame: this.frame };
       this.show();
     },
-    look(view) {
+    look(/** @type {string} */ view) {
       this.view = view;
       this.changed();
     },
-    zoomBy(by, about = { x: 0, y: 0 }) {
+    zoomBy(/** @type {number} */ by, about = { x: 0, y: 0 }) {
       const zoom = Math.min(40, Math.max(1, this.zoom * by));
       const share = zoom / this.zoom;
       this.pan = zoom === 1 ? { x: 0, y: 0 } : { x: about.x - (about.x - this.pan.x) * share, y: about.y - (about.y - this.pan.y) * share };
@@ -153,6 +156,7 @@ export function createViewer() {
       }
       this.fill();
     },
+    /** @param {string} key @param {Blob} blob */
     async paint(key, blob) {
       const turn = ++this.drawing;
       const bitmap = await createImageBitmap(blob);
@@ -160,13 +164,13 @@ export function createViewer() {
       if (turn !== this.drawing || (shot().drafting && key !== "draft")) return;
       this.canvas.width = bitmap.width;
       this.canvas.height = bitmap.height;
-      this.canvas.getContext("2d").drawImage(bitmap, 0, 0);
+      this.canvas.getContext("2d")?.drawImage(bitmap, 0, 0);
       bitmap.close();
       this.shownKey = key;
       this.canvas.dataset.shown = key;
       if (key !== "draft") this.waiting = false;
     },
-    async fetchFrame(frame) {
+    async fetchFrame(/** @type {number} */ frame) {
       const key = this.key(frame);
       if (kept.has(key) || this.fetching.has(key)) return;
       const control = new AbortController();
@@ -175,7 +179,7 @@ export function createViewer() {
         const blob = await blobOf(await ask("GET", this.url(frame), undefined, control.signal));
         keep(key, blob);
         if (this.key(this.frame) === key && !this.playing) await this.paint(key, blob);
-      } catch (error) {
+      } catch (/** @type {any} */ error) {
         if (error.name !== "AbortError" && this.key(this.frame) === key) {
           this.waiting = false;
           toast(error.message, true);
@@ -257,8 +261,8 @@ export function createViewer() {
       this.draftBusy = true;
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
-        const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize });
-        if (this.view === "matte" || this.view === "overlay") body.subject = shot().chosen;
+        const subject = this.view === "matte" || this.view === "overlay" ? { subject: shot().chosen } : {};
+        const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize, ...subject });
         const started = performance.now();
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
@@ -307,23 +311,25 @@ export const viewerParts = {
       };
       new ResizeObserver(lay).observe(area);
       window.Alpine.effect(lay);
-      area.addEventListener("wheel", (event) => this.wheel(event, area), { passive: false });
-      area.addEventListener("pointerdown", (event) => this.grab(event, area), true);
+      area.addEventListener("wheel", (/** @type {Rolled} */ event) => this.wheel(event, area), { passive: false });
+      area.addEventListener("pointerdown", (/** @type {Pointed} */ event) => this.grab(event, area), true);
     },
     // The place under the pointer stays under it.
+    /** @param {Rolled} event @param {HTMLElement} area */
     wheel(event, area) {
       event.preventDefault();
       const box = area.getBoundingClientRect();
       const from = { x: event.clientX - box.left - box.width / 2, y: event.clientY - box.top - box.height / 2 };
       window.Alpine.store("viewer").zoomBy(Math.exp(-event.deltaY * 0.0015), from);
     },
+    /** @param {Pointed} event @param {HTMLElement} area */
     grab(event, area) {
       if (event.button !== 1) return;
       event.preventDefault();
       const store = window.Alpine.store("viewer");
       const start = { ...store.pan };
       store.panning = true;
-      const move = (at) => (store.pan = { x: start.x + at.clientX - event.clientX, y: start.y + at.clientY - event.clientY });
+      const move = (/** @type {PointerEvent} */ at) => (store.pan = { x: start.x + at.clientX - event.clientX, y: start.y + at.clientY - event.clientY });
       dragged(area, event, move, () => (store.panning = false), 0);
     },
     get waiting() {
@@ -407,7 +413,7 @@ export const viewerParts = {
     get others() {
       return OTHERS.includes(this.store.view) ? this.store.view : "";
     },
-    lookOther(event) {
+    lookOther(/** @type {Given} */ event) {
       this.store.look(event.target.value || "result");
     },
     closer() {
@@ -419,7 +425,7 @@ export const viewerParts = {
     fit() {
       this.store.fit();
     },
-    look(event) {
+    look(/** @type {Given} */ event) {
       this.store.look(event.currentTarget.dataset.view);
     },
     back() {

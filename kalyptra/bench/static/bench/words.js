@@ -14,11 +14,13 @@ export function createUnits() {
   };
 }
 
-export const shownUnit = (unit) => (unit === "m" && inFeet() ? "ft" : unit);
+export const shownUnit = (/** @type {string} */ unit) => (unit === "m" && inFeet() ? "ft" : unit);
+/** @param {number} value @param {string} unit */
 export const toUnit = (value, unit) => (unit === "m" && inFeet() ? value / FOOT : value);
+/** @param {number} value @param {string} unit */
 export const fromUnit = (value, unit) => (unit === "m" && inFeet() ? value * FOOT : value);
 
-export function metres(value) {
+export function metres(/** @type {number | null | undefined} */ value) {
   if (value === null || value === undefined) return "infinity";
   const shown = toUnit(value, "m");
   const unit = shownUnit("m");
@@ -33,11 +35,11 @@ const RULED_FEET = [0.3, 0.5, 0.7, 1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 22, 32, 50
 export const rulers = () => (inFeet() ? RULED_FEET.map((one) => [one * FOOT, `${one} ft`]) : RULED.map((one) => [one, `${one} m`]));
 
 // A ruled distance, without zeros that say nothing.
-export const ruled = (value) => `${Number(toUnit(value, "m").toPrecision(3))} ${shownUnit("m")}`;
+export const ruled = (/** @type {number} */ value) => `${Number(toUnit(value, "m").toPrecision(3))} ${shownUnit("m")}`;
 
-export const pixels = (value) => `${value.toFixed(1)} px`;
+export const pixels = (/** @type {number} */ value) => `${value.toFixed(1)} px`;
 
-export function duration(seconds) {
+export function duration(/** @type {number} */ seconds) {
   if (seconds < 60) return `${Math.ceil(seconds)} s`;
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 }

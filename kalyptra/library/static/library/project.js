@@ -3,12 +3,14 @@ import { csrfToken } from "../design/scripts/server.js";
 
 const FOLLOW_EVERY = 700; // ms
 
+/** @param {string} url @param {File} file */
 async function roomFor(url, file) {
   const answer = await fetch(`${url}?bytes=${file.size}`, { headers: { Accept: "application/json" } }).catch(() => null);
   if (!answer) return "The server does not answer. Nothing was sent; try again in a moment.";
   return answer.ok ? "" : ((await answer.json().catch(() => ({}))).error ?? "The server refused this. Nothing was sent.");
 }
 
+/** @param {string} url @param {File} file @param {any} upload @param {any} gaps */
 function send(url, file, upload, gaps) {
   const request = new XMLHttpRequest();
   const body = new FormData();
@@ -48,15 +50,15 @@ document.addEventListener("alpine:init", () => {
     leave() {
       this.over = "";
     },
-    drop(event) {
+    drop(/** @type {any} */ event) {
       this.leave();
       this.take(event.dataTransfer.files);
     },
-    chosen(event) {
+    chosen(/** @type {any} */ event) {
       this.take(event.target.files);
       event.target.value = "";
     },
-    async take(files) {
+    async take(/** @type {FileList | File[]} */ files) {
       let taken = 0;
       for (const file of Array.from(files)) {
         this.uploads.push({ id: `${Date.now()}-${file.name}`, name: file.name, file, done: 0, words: "waiting", running: true, error: "", asks: false });
@@ -64,6 +66,7 @@ document.addEventListener("alpine:init", () => {
       }
       this.show(taken);
     },
+    /** @param {any} upload @param {any} gaps */
     async sendOne(upload, gaps) {
       const { upload: url, room } = this.$root.dataset;
       Object.assign(upload, { running: true, done: 0, error: "", asks: false, words: "waiting" });
@@ -72,12 +75,12 @@ document.addEventListener("alpine:init", () => {
       Object.assign(upload, { running: false, error: answer.error ?? "", asks: answer.ask === "gaps", words: answer.error ? "not taken" : "taken in" });
       return !answer.error;
     },
-    async takeShortened(event) {
-      const upload = this.uploads.find((one) => one.id === event.target.dataset.id);
+    async takeShortened(/** @type {any} */ event) {
+      const upload = this.uploads.find((/** @type {{ id: string }} */ one) => one.id === event.target.dataset.id);
       this.show((await this.sendOne(upload, "shorten")) ? 1 : 0);
     },
-    show(taken) {
-      if (taken && !this.uploads.some((one) => one.error)) window.location.reload();
+    show(/** @type {any} */ taken) {
+      if (taken && !this.uploads.some((/** @type {{ error: string }} */ one) => one.error)) window.location.reload();
       else if (taken) this.offerReload();
     },
     offerReload() {

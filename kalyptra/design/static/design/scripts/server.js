@@ -8,7 +8,7 @@ export function csrfToken() {
 }
 
 export class Refusal extends Error {
-  constructor(status, answer) {
+  constructor(/** @type {number} */ status, /** @type {any} */ answer) {
     super(answer.error || `The server refused this (${status}). What was saved before is safe; try again.`);
     this.status = status;
     this.answer = answer;
@@ -16,6 +16,7 @@ export class Refusal extends Error {
 }
 
 // `looks` says that asking changes nothing, so that it can be asked again.
+/** @param {string} method @param {string} url @param {unknown} [body] @param {AbortSignal} [signal] */
 export async function ask(method, url, body, signal, looks = method === "GET") {
   const headers = { "Content-Type": "application/json", "X-CSRFToken": csrfToken() };
   const request = { method, signal, headers, body: body === undefined ? undefined : JSON.stringify(body) };
@@ -24,7 +25,7 @@ export async function ask(method, url, body, signal, looks = method === "GET") {
     try {
       const answer = await fetch(url, request);
       if (answer.status !== 503 || last) return answer;
-    } catch (error) {
+    } catch (/** @type {any} */ error) {
       if (error.name === "AbortError") throw error;
       if (last) throw new Refusal(0, { error: "The server does not answer. Your work is still on this page; try again in a moment." });
     }
@@ -32,6 +33,7 @@ export async function ask(method, url, body, signal, looks = method === "GET") {
   }
 }
 
+/** @param {string} method @param {string} url @param {unknown} [body] @param {AbortSignal} [signal] @param {boolean} [looks] */
 export async function askJson(method, url, body, signal, looks) {
   const answer = await ask(method, url, body, signal, looks);
   const found = await answer.json().catch(() => ({}));
