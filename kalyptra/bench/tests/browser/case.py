@@ -115,6 +115,10 @@ class BrowserCase(StaticLiveServerTestCase):
         self.page.get_by_role("button", name="Enter the demo").click()
         self.page.wait_for_url("**/")
 
+    def choose_subject(self, name: str) -> None:
+        """By its row in the sheet: its outline on the picture is a button of that name, too."""
+        self.page.locator('section[data-stage="subjects"]').get_by_role("button", name=name).first.click()
+
     def revision_shown(self, number: int, view: str = "result") -> None:
         """Wait until the picture is that of a revision and a view."""
         self.page.wait_for_selector(f'canvas[data-shown^="{number}|{view}|"]')

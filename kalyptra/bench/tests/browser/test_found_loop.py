@@ -164,7 +164,7 @@ class FoundLoop(BrowserCase):
         page.reload()
         self.saved(head)
         page.get_by_role("button", name="Subjects").click()
-        page.get_by_role("button", name="Runner").first.click()
+        self.choose_subject("Runner")
         disc = page.get_by_role("img", name="The matte is in doubt here")
         page.get_by_text("This frame: followed, confidence 0.9").wait_for()
         self.assertEqual(disc.count(), 0)

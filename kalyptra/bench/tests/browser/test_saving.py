@@ -107,7 +107,7 @@ class Saving(BrowserCase):
             self.open("Parcel runner")
             page, head, name = self.page, self.shot.head, self.shot.setup.subjects[0].name
             page.get_by_role("button", name="Subjects").click()
-            page.get_by_role("button", name=name).first.click()
+            self.choose_subject(name)
             self.offline()
             page.get_by_label("Name", exact=True).first.fill("Night runner")
             page.get_by_label("Name", exact=True).first.press("Enter")
@@ -311,7 +311,7 @@ class Saving(BrowserCase):
                 page.mouse.move(x + by, y + 40, steps=3)
                 page.mouse.up()
                 page.keyboard.press("ArrowRight")
-            page.get_by_role("button", name=first.name).first.click()
+            self.choose_subject(first.name)
             self.wait_until(lambda: len(self.found(last.id).keys) == 2)
         frames = [(key.frame, len(key.marks)) for key in self.found(last.id).keys]
         self.assertEqual(frames, [(0, 1), (1, 1)])
