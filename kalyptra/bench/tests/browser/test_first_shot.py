@@ -149,7 +149,7 @@ class FirstShot(BrowserCase):
         page.get_by_role("link", name="Parcel runner").click()
         self.revision_shown(1)
         page.get_by_role("button", name="Subjects").click()
-        page.get_by_role("button", name="Mooring post").first.click()
+        self.choose_subject("Mooring post")
         field = page.get_by_label("Distance", exact=True).first
         field.fill("500")
         field.press("Enter")
