@@ -36,6 +36,7 @@ export const renders = () => ({
   /** @type {any} */
   refused: null,
   following: false,
+  wanted: false,
   init() {
     this.url = this.$el.dataset.url;
     this.follow();
@@ -51,16 +52,21 @@ export const renders = () => ({
     const { timecodes } = shot().clip;
     return `frames ${first} to ${last}, ${timecodes[first]} to ${timecodes[last]}`;
   },
+  // Look until nothing is under way any more. What is ordered during a look is looked for in the next one.
   async follow() {
+    this.wanted = true;
     if (this.following) return;
     this.following = true;
     try {
-      do {
+      while (this.wanted) {
+        this.wanted = false;
         this.list = (await askJson("GET", this.url)).map(described);
         const newest = this.list[0];
         shot().renderWords = newest ? newest.words : "not yet";
-        if (this.list.some((one) => one.active)) await new Promise((resolve) => setTimeout(resolve, FOLLOW_EVERY));
-      } while (this.list.some((one) => one.active));
+        if (!this.list.some((one) => one.active)) continue;
+        await new Promise((resolve) => setTimeout(resolve, FOLLOW_EVERY));
+        this.wanted = true;
+      }
     } catch (/** @type {any} */ refusal) {
       toast(refusal.message, true);
     }
