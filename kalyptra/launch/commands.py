@@ -11,6 +11,7 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator
+from pathlib import Path
 
 from kalyptra.launch import entry, environment, system
 from kalyptra.launch.cluster import Cluster
@@ -138,8 +139,10 @@ def compile_loops(env: dict[str, str]) -> None:
     for file in sorted(ROOT.glob("kalyptra/core/**/*.py")):
         if "tests" not in file.parts:
             digest.update(file.read_bytes())
-    stamp = LOCAL / "compiled-from"
-    wanted = f"{env['NUMBA_CACHE_DIR']} {digest.hexdigest()}"
+    kept = Path(env["NUMBA_CACHE_DIR"])
+    kept.mkdir(parents=True, exist_ok=True)
+    stamp = kept / "compiled-from"
+    wanted = f"{ROOT} {digest.hexdigest()}"
     if not stamp.exists() or stamp.read_text() != wanted:
         command = [str(PYTHON), "-m", "kalyptra.shell.warm"]
         if subprocess.run(command, cwd=ROOT, env=env).returncode:

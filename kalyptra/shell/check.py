@@ -12,7 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
-BENCH = ROOT / "kalyptra" / "bench" / "tests"
+CORE, BENCH = (ROOT / "kalyptra" / room / "tests" for room in ("core", "bench"))
 AT_ONCE = 3
 """Two processors; the tests of launching mostly wait."""
 COVERAGE = "--coverage"
@@ -39,11 +39,16 @@ def main(arguments: list[str]) -> int:
 
 def groups() -> list[list[str]]:
     """Tests that run one after the other; each group in a process and with a database of its own. The longest first."""
-    browser = [f"kalyptra.bench.tests.browser.{path.stem}" for path in sorted((BENCH / "browser").glob("test_*.py"))]
-    pages = [f"kalyptra.bench.tests.{path.stem}" for path in sorted(BENCH.glob("test_*.py"))]
-    rooms = [["kalyptra.core"], ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]]
+    core, pages, browser = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser"))
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
-    return [rooms[0], rest, rooms[1], browser[::2], browser[1::2]]
+    started = ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]
+    return [started, browser[::2], rest, core[::2], browser[1::2], core[1::2]]
+
+
+def modules(folder: Path) -> list[str]:
+    """The modules of tests in a folder, by their dotted names."""
+    parts = folder.relative_to(ROOT).parts
+    return [".".join((*parts, path.stem)) for path in sorted(folder.glob("test_*.py"))]
 
 
 def checks() -> dict[str, list[str]]:

@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit, logit
 
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.following.mattes import PropagatedMatte
@@ -17,6 +16,7 @@ from kalyptra.core.following.people.find import PersonSeen, find_people, looked_
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at
 from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.log_odds import expit, logit
 from kalyptra.core.matte.overlap import overlap
 from kalyptra.core.matte.stored import codes_of
 from kalyptra.core.setup.document.stored import How, Spot

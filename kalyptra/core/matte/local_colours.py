@@ -16,9 +16,9 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit, logit
 
 from kalyptra.core.compiled import compiled
+from kalyptra.core.log_odds import expit, logit
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.pull_push import fill
 

@@ -14,6 +14,7 @@ from django.urls import reverse
 
 from kalyptra.core.tests import material
 from kalyptra.library.models import Project, Shot
+from kalyptra.library.tests.prepared import remembering
 
 
 class StoredFolder(SimpleTestCase):
@@ -47,6 +48,7 @@ class Stored(StoredFolder, TestCase):
 
     def setUp(self) -> None:
         super().setUp()
+        self.enterContext(remembering())
         self.project = Project.objects.create(title="Night ferries", owner=self.editor)
         self.client.force_login(self.editor, backend="django.contrib.auth.backends.ModelBackend")
 

@@ -42,7 +42,7 @@ class KilledWorker(StoredFolder, TransactionTestCase):
             time.sleep(0.1)
 
     def test_a_new_worker_goes_on_from_the_last_finished_part(self) -> None:
-        source = material.video(self.folder / "long.mp4", frames=FRAMES, size=(270, 480))
+        source = material.video(self.folder / "long.mp4", frames=FRAMES, size=(180, 320))
         facts = probe(source, footage.DEFAULT_RATE)
         project = Project.objects.create(title="Ferries", owner=self.editor)
         shot = footage.add_shot(

@@ -203,7 +203,7 @@ class Leaving(StoredFolder, TransactionTestCase):
 
     def test_a_worker_in_the_middle_of_its_work_hands_it_on_within_seconds_and_without_a_complaint(self) -> None:
         project = Project.objects.create(title="Ferries", owner=self.editor)
-        source = material.video(self.folder / "long.mp4", frames=600, size=(540, 960))
+        source = material.video(self.folder / "long.mp4", frames=600, size=(270, 480))
         shot = footage.take_in(project, source, "long.mp4", self.editor)
         worker = self.start_worker()
         self.wait_for(lambda: Media.objects.get().done > 0.02)

@@ -13,12 +13,12 @@ from typing import Any, NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
 
 from kalyptra.core.following.propagate.colours import colour_share
 from kalyptra.core.following.propagate.exposure import LEAST, MOST, exposed_back, exposure_ratio
 from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on
 from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.log_odds import expit
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.window import Window
 

@@ -14,7 +14,6 @@ from typing import Any, NamedTuple
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit, logit
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs
@@ -23,6 +22,7 @@ from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
 from kalyptra.core.following.propagate.weigh import weighed
+from kalyptra.core.log_odds import expit, logit
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.window import Window, window_of
 

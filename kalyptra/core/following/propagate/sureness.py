@@ -7,7 +7,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
 
 from kalyptra.core.following.propagate.step import LOST, Signs
 
@@ -63,5 +62,5 @@ class Sureness:
             return Sure(0.0, hidden, None)
         known = (1.0, signs.clear, math.log(max(self._running, 1e-4)), signs.own, signs.certain)
         weights = TUNING.doubt, TUNING.doubt_clear, TUNING.doubt_running, TUNING.doubt_own, TUNING.doubt_certain
-        share = float(expit(-float(np.dot(weights, known))))
+        share = 1 / (1 + math.exp(min(float(np.dot(weights, known)), 50.0)))
         return Sure(share * (TUNING.unseen if hidden else 1), hidden, known)

@@ -11,7 +11,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import expit
+
+from kalyptra.core.log_odds import expit
 
 FILE = Path(__file__).with_name("weigh.onnx")
 MULTIPLE = 16
