@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections.abc import Sequence
 from typing import Any
 
 from kalyptra.bench.pictures import borrowed
 from kalyptra.core import (
-    NEEDS_A_LOOK,
     Curve,
     FoundMatte,
     Refine,
@@ -17,7 +15,6 @@ from kalyptra.core import (
     codes_of,
     coverage_of,
     curve_matte,
-    doubtful_place,
     eight_bits,
     laid_over,
     marked_matte,
@@ -67,26 +64,6 @@ def matte_at(setup: Setup, subject_id: str, frame: int) -> str | None:
     """The name of the matte that a subject has at a frame, where it is one that is found."""
     matte = next((subject.matte for subject in setup.subjects if subject.id == subject_id), None)
     return matte.at(frame) if isinstance(matte, FoundMatte) else None
-
-
-def doubts_at(setup: Setup, frame: int, width: int) -> dict[str, tuple[float, float, float]]:
-    """By subject whose matte needs a look at a frame: x, y and radius of where the trouble is, px of the source."""
-    out: dict[str, tuple[float, float, float]] = {}
-    for subject in setup.subjects:
-        if not isinstance(subject.matte, FoundMatte):
-            continue
-        frames = subject.matte.frames
-        start = bisect_left(frames, frame - 1, key=lambda step: step.frame)
-        found = {step.frame: step for step in frames[start : start + 3] if step.frame <= frame + 1}
-        here = found.pop(frame, None)
-        if here is None or here.sure >= NEEDS_A_LOOK or any(key.frame == frame for key in subject.matte.keys):
-            continue
-        names = [here.matte, *(step.matte for step in found.values())]
-        if not store.fetch(names):  # what is gone says nothing
-            matte, *around = (store.local().picture(name) for name in names)
-            if place := doubtful_place(matte, around):
-                out[subject.id] = (place.x * width, place.y * width, place.radius * width)
-    return out
 
 
 def matte_from_line(media: Media, curve: Curve) -> str:

@@ -61,7 +61,7 @@ from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.matte_cache import MatteCache
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
-from kalyptra.core.proof.doubt import doubtful_place
+from kalyptra.core.proof.doubt import doubtful_bend, doubtful_place
 from kalyptra.core.proof.views import View
 from kalyptra.core.pull_push import fill
 from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
@@ -186,6 +186,7 @@ __all__ = [
     "damage_words",
     "decode_and_encode",
     "decode_still",
+    "doubtful_bend",
     "doubtful_place",
     "drawn_matte",
     "drawn_outline",

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import FrameNumber, open_shot
-from kalyptra.bench.mattes import doubts_at
+from kalyptra.bench.doubts import doubts_at
 from kalyptra.bench.outlines import MOST_POINTS, fitted, outlines_at, read_drawing, svg_of
 from kalyptra.config.errors import answer
 from kalyptra.library import revisions
@@ -31,7 +31,7 @@ class OutlineFile(Schema):
 
 
 class OverPicture(Schema):
-    """What lies over the picture: outlines by subject, and discs in px of the source where mattes are in doubt."""
+    """What lies over the picture: outlines by subject, and discs in px of the source where a subject is in doubt."""
 
     outlines: dict[str, Any]
     doubts: dict[str, tuple[float, float, float]]
@@ -39,7 +39,7 @@ class OverPicture(Schema):
 
 @router.get("shots/{shot_id}/outlines/{revision}/{frame}.json", response=OverPicture)
 def outlines(request: HttpRequest, shot_id: int, revision: int, frame: int, response: HttpResponse) -> OverPicture:
-    """Where every outline lies at a frame, for the editor over the picture, and where mattes are in doubt."""
+    """Where every outline lies at a frame, for the editor over the picture, and where a subject is in doubt."""
     shot = open_shot(request, shot_id)
     setup = revisions.setup_at(shot, revision)
     response["Cache-Control"] = "private, max-age=86400, immutable"

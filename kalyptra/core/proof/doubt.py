@@ -1,4 +1,4 @@
-"""Where in a matte that needs a look the trouble is."""
+"""Where in a matte or an outline that needs a look the trouble is."""
 
 from __future__ import annotations
 
@@ -22,6 +22,8 @@ class DoubtfulPlace(NamedTuple):
 
 LEAST = 0.02
 """Mean doubt in the disc below which there is none to speak of."""
+ODD = 0.002
+"""Share of the picture's width that a point has to be off its way before there is a doubt to speak of."""
 RADIUS = 1 / 24
 """Of the disc, as a share of the picture's width: about a limb of somebody who fills half the picture's height."""
 
@@ -48,3 +50,27 @@ def doubtful_place(matte: NDArray[Any], neighbours: Sequence[NDArray[Any]] = ())
         return None
     row, column = np.unravel_index(int(mean.argmax()), doubt.shape)
     return DoubtfulPlace((column + 0.5) / width, (row + 0.5) / width, RADIUS)
+
+
+def doubtful_bend(
+    line: NDArray[np.float64], neighbours: Sequence[NDArray[np.float64]], width: int
+) -> DoubtfulPlace | None:
+    """Where an outline is most in doubt: the point that is farthest from its way between the frames around.
+
+    Args:
+        line: (points, 2) px.
+        neighbours: the same points in the frames before and after; of one alone the line's own way is taken out first.
+        width: of the picture, px.
+
+    Returns:
+        The disc; None where every point is on its way.
+    """
+    alike = [around for around in neighbours if around.shape == line.shape]
+    if not alike:
+        return None
+    off = line - np.mean(alike, axis=0)
+    if len(alike) == 1:
+        off = off - np.median(off, axis=0)
+    away = np.linalg.norm(off, axis=1)
+    x, y = line[int(away.argmax())]
+    return DoubtfulPlace(float(x) / width, float(y) / width, RADIUS) if away.max() > ODD * width else None

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from kalyptra.core import Curve, Motion, drawn_outline, read_setup
+from kalyptra.core import Curve, Motion, Step, drawn_outline, read_setup, with_steps
 from kalyptra.library import revisions, store
 from kalyptra.library.models import Shot
 from kalyptra.work import orders
@@ -60,6 +60,20 @@ class TakenUp(JobCase):
         ((x, y, radius),) = told[1].values()
         self.assertLess(np.hypot(x / width - 94 / 160, y / width - 64 / 160), 0.05)
         self.assertAlmostEqual(radius / width, 1 / 24, places=4)
+
+    def test_the_page_is_told_at_which_point_an_outline_that_needs_a_look_is_in_doubt(self) -> None:
+        moves = [{"frame": frame, "warp": [1, 0, 3, 0, 1, 0, 0, 0]} for frame in (1, 2, 3)]
+        still = [[i, 0, 0] for i in (0, 1, 3)]
+        moves[1] |= {"shifts": [*still, [2, 14, -9]], "held": 0.1}  # one corner runs off, and comes back
+        moves[2] |= {"shifts": [*still, [2, -14, 9]]}
+        points = [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(CORNERS)]
+        outline = drawn_outline("line1", 0, Curve.model_validate({"points": points}), motion=Motion.FREE)
+        outline = with_steps(outline, tuple(Step.model_validate(move) for move in moves))
+        shot = self.with_subject({"kind": "outline", "outlines": [outline.model_dump(mode="json")]})
+        over = self.client.get(f"/api/shots/{shot.pk}/outlines/{shot.head}/2.json").json()
+        ((x, y, _),) = over["doubts"].values()
+        astray = next(point for point in over["outlines"]["cards"]["line1"]["points"] if point[0] == 2)
+        np.testing.assert_allclose((x, y), astray[1:3], atol=0.5)
 
     def done(self, row: Follow, stops: list[int]) -> tuple[list[int], list[Any]]:
         """Run it, cut short after each of these numbers of frames: what was told, and what was found in the end."""

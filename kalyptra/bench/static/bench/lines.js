@@ -64,7 +64,7 @@ export function createLines() {
     key: "",
     at: {}, // by subject and outline: matrix and points
     /** @type {Record<string, [number, number, number]>} */
-    doubts: {}, // by subject: where a found matte is in doubt
+    doubts: {}, // by subject: where it is in doubt
     /** @type {Record<string, SplinePoint[]> | null} */
     held: null, // what is being dragged: points by outline
     busy: "",

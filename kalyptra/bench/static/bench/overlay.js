@@ -79,7 +79,7 @@ export const overlay = () => ({
       this.$el.querySelector(`[data-act="${act}"]${id ? `[data-id="${id}"]` : ""}${point ? `[data-point="${point}"]` : ""}`)?.focus({ preventScroll: true });
     }
   },
-  // Where the chosen subject's matte is in doubt at this frame.
+  // Where the chosen subject is in doubt at this frame.
   doubt() {
     const place = lines().doubts[shot().chosen];
     if (!place) return [];

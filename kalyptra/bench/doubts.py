@@ -1,0 +1,60 @@
+"""Where over the picture a subject that needs a look is in doubt."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+
+from kalyptra.core import (
+    NEEDS_A_LOOK,
+    FoundMatte,
+    Outline,
+    Setup,
+    doubtful_bend,
+    doubtful_place,
+    outlines_of,
+    placed_at,
+    trust,
+)
+from kalyptra.library import store
+
+Disc = tuple[float, float, float]
+"""x, y and radius, px of the source."""
+
+
+def doubts_at(setup: Setup, frame: int, width: int) -> dict[str, Disc]:
+    """By subject that needs a look at a frame: where the trouble is."""
+    out: dict[str, Disc] = {}
+    for subject in setup.subjects:
+        place = None
+        if isinstance(subject.matte, FoundMatte):
+            place = _of_matte(subject.matte, frame, width)
+        else:
+            places = (_of_outline(outline, frame, width) for outline in outlines_of(subject.matte))
+            place = next(filter(None, places), None)
+        if place:
+            out[subject.id] = place
+    return out
+
+
+def _of_matte(matte: FoundMatte, frame: int, width: int) -> Disc | None:
+    start = bisect_left(matte.frames, frame - 1, key=lambda step: step.frame)
+    steps = {step.frame: step for step in matte.frames[start : start + 3] if step.frame <= frame + 1}
+    here = steps.pop(frame, None)
+    if here is None or here.sure >= NEEDS_A_LOOK or any(key.frame == frame for key in matte.keys):
+        return None
+    names = [here.matte, *(step.matte for step in steps.values())]
+    if store.fetch(names):  # what is gone says nothing
+        return None
+    codes, *around = (store.local().picture(name) for name in names)
+    place = doubtful_place(codes, around)
+    return (place.x * width, place.y * width, place.radius * width) if place else None
+
+
+def _of_outline(outline: Outline, frame: int, width: int) -> Disc | None:
+    if trust(outline, frame, frame)[0].confidence >= NEEDS_A_LOOK:
+        return None
+    followed = outline.step_by_frame
+    near = [at for at in (frame - 1, frame + 1) if at in followed or at in outline.hand_frames]
+    line, *around = (placed_at(outline, at).rows[:, :2] for at in (frame, *near))
+    place = doubtful_bend(line, around, width)
+    return (place.x * width, place.y * width, place.radius * width) if place else None
