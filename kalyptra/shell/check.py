@@ -13,8 +13,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
 CORE, BENCH = (ROOT / "kalyptra" / room / "tests" for room in ("core", "bench"))
-AT_ONCE = 3
-"""Two processors; the tests of launching mostly wait."""
+AT_ONCE = 4
+"""Two processors; the tests of launching, and those of pages, mostly wait."""
 COVERAGE = "--coverage"
 BIN = Path(sys.executable).parent
 
@@ -42,7 +42,7 @@ def groups() -> list[list[str]]:
     core, pages, browser = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser"))
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
     started = ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]
-    return [started, browser[::2], rest, core[::2], browser[1::2], core[1::2]]
+    return [browser[::3], browser[2::3], started, rest, browser[1::3], core[::2], core[1::2]]
 
 
 def modules(folder: Path) -> list[str]:

@@ -6,12 +6,14 @@ import asyncio
 import os
 import tempfile
 import threading
+import time
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
 from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import CommandError
 from django.test import override_settings
 from playwright.sync_api import Locator, Page, sync_playwright
 from procrastinate.contrib.django import app
@@ -109,6 +111,16 @@ class BrowserCase(StaticLiveServerTestCase):
         self.assertEqual(
             [complaint for complaint in self.complaints if not any(words in complaint for words in expected)], []
         )
+
+    def _fixture_teardown(self) -> None:
+        """Empty the tables. A request of the page that was closed may still be at them: it is waited for."""
+        for pause in (0.5, 2.0):
+            try:
+                super()._fixture_teardown()
+                return
+            except CommandError:
+                time.sleep(pause)
+        super()._fixture_teardown()
 
     def enter_demo(self) -> None:
         self.page.goto(f"/sign-in/?enter={entry.issue(settings.ENTRY)}")
