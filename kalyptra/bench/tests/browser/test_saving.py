@@ -35,7 +35,7 @@ class Saving(BrowserCase):
     def shot(self) -> Shot:
         return Shot.objects.get(pk=self.shot_id)
 
-    def wait_until(self, what: Callable[[], bool], seconds: float = 30) -> None:
+    def wait_until(self, what: Callable[[], bool], seconds: float = 120) -> None:
         end = time.monotonic() + seconds
         while not what():
             self.assertLess(time.monotonic(), end)
