@@ -37,7 +37,7 @@ from kalyptra.core.edit.findings import (
 )
 from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.edit.recipes import Recipe, with_recipe
-from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND
+from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND, SPOILT
 from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
@@ -59,6 +59,7 @@ from kalyptra.core.matte.marks import marked_matte
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
 from kalyptra.core.matte_cache import MatteCache
+from kalyptra.core.plate.clean_plate import KnownPlate, clean_plate
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
 from kalyptra.core.proof.doubt import doubtful_bend, doubtful_place
@@ -101,6 +102,7 @@ __all__ = [
     "NEEDS_A_LOOK",
     "PICTURE",
     "RECORD",
+    "SPOILT",
     "VERSION",
     "AnyMatte",
     "ByHand",
@@ -125,6 +127,7 @@ __all__ = [
     "How",
     "ImportedMatte",
     "Joins",
+    "KnownPlate",
     "Layer",
     "LensReading",
     "LongGaps",
@@ -178,6 +181,7 @@ __all__ = [
     "apply",
     "at_full_size",
     "changed",
+    "clean_plate",
     "cleaned",
     "codes_of",
     "coverage_of",

@@ -18,19 +18,23 @@ from numpy.typing import NDArray
 from kalyptra.core import (
     EDGE_OF_DRAWN,
     EDGE_OF_FOUND,
+    SPOILT,
     CutOut,
     Edge,
+    KnownPlate,
     Opening,
-    PlateSettings,
+    Plate,
     Refine,
     ThinLens,
     Transfer,
+    clean_plate,
     coverage_of,
     edged,
     eight_bits,
     fill,
     follow_mattes,
     laid_over,
+    recover,
     through_lens,
     to_codes,
     to_light,
@@ -70,13 +74,18 @@ def run() -> Iterator[Figure]:
         goals = half is Half.TEST
         plain = [c for c in clips(half, seed=seed) if not c.scenario.troubles & {Trouble.OCCLUDER, Trouble.LOOKALIKE}]
         for name, way in (("followed", followed), ("drawn loosely", drawn)):
-            seen = [frame for clip in plain[:most] for frame in _seen(clip, way(clip))]
+            mattes = [(clip, way(clip)) for clip in plain[:most]]
+            seen = [frame for clip, found in mattes for frame in _seen(clip, found)]
             mean = Seen(*np.mean(seen, axis=0))
             title = f"{half}, {name}"
             yield Figure(f"{title}, PSNR at the edge", mean.psnr, "dB")
             yield Figure(f"{title}, below the true matte's", mean.true_psnr - mean.psnr, "dB", 3.0 if goals else None)
             yield Figure(f"{title}, halo", mean.halo, "codes", 1.5 if goals else None)
             yield Figure(f"{title}, halo of the true matte", mean.true_halo, "codes")
+            if way is followed:
+                apart, left = np.mean([frame for clip, found in mattes for frame in _recovered(clip, found)], axis=0)
+                yield Figure(f"{title}, PSNR at the edge with the plate recovered", apart, "dB")
+                yield Figure(f"{title}, halo with the plate recovered", left, "codes", 1.5 if goals else None)
             restless = mean.restless / mean.true_restless
             yield Figure(f"{title}, change along the motion beside the truth's", restless, "", 1.3 if goals else None)
 
@@ -84,9 +93,8 @@ def run() -> Iterator[Figure]:
 def followed(clip: MotionClip) -> dict[int, Values]:
     """Mattes from one true key, by frame."""
     key = next(frame for frame in range(clip.frames) if clip.seen(frame) > 0.9)
-    wanted = {frame + back for frame in range(key + EVERY, clip.frames, EVERY) for back in (0, -1)}
     steps = follow_mattes({key: clip.truth(key)}, clip, range(key, clip.frames))
-    return {step.frame: _with_edge(clip, step.frame, step.matte) for step in steps if step.frame in wanted}
+    return {step.frame: _with_edge(clip, step.frame, step.matte) for step in steps}
 
 
 def _with_edge(clip: MotionClip, frame: int, matte: NDArray[np.uint8]) -> Values:
@@ -114,25 +122,44 @@ def loosened(truth: Values) -> Values:
 
 
 def _seen(clip: MotionClip, mattes: dict[int, Values]) -> Iterator[Seen]:
-    for frame in mattes:
-        if frame - 1 not in mattes or clip.seen(frame) < 0.5:
-            continue
-        truth, exact = clip.truth(frame), clip.through_lens(frame, DISC)
-        band = np.abs(_to_edge(truth)) < BAND
-        whole = [_through_lens(clip, frame, matte) for matte in (mattes[frame], truth)]
-        apart = [psnr(made, exact, band) for made in whole]
-        halos = [halo(made - exact, truth, clip.subject(frame / RATE)[0], exact) for made in whole]
+    for frame in _looked_at(clip, mattes):
+        made = [_through_lens(clip, frame, matte) for matte in (mattes[frame], clip.truth(frame))]
+        apart, halos = zip(*(_compared(clip, frame, picture) for picture in made), strict=True)
         quiet = [_restless(clip, frame, mattes), _restless(clip, frame, {f: clip.truth(f) for f in (frame - 1, frame)})]
         yield Seen(*apart, *halos, *quiet)
 
 
-def _through_lens(clip: MotionClip, frame: int, matte: Values) -> Values:
+def _looked_at(clip: MotionClip, mattes: dict[int, Values]) -> list[int]:
+    """Frames that are compared: each has a matte before it, and shows the subject."""
+    return [frame for frame in mattes if frame % EVERY == 0 and frame - 1 in mattes and clip.seen(frame) >= 0.5]
+
+
+def _recovered(clip: MotionClip, mattes: dict[int, Values]) -> Iterator[tuple[float, float]]:
+    """Of one frame, dB and halo, with the plate recovered from the frames around."""
+    span, wanted = (min(mattes), max(mattes)), _looked_at(clip, mattes)
+    for frame, patch in recover(clip, mattes.__getitem__, *span, SPOILT * clip.width, wanted=wanted):
+        known = None
+        if patch is not None:
+            size = mattes[frame].shape
+            known = KnownPlate.patch(patch.picture, (patch.left, patch.top), size, 1.0, Transfer.SRGB)
+        yield _compared(clip, frame, _through_lens(clip, frame, mattes[frame], known))
+
+
+def _compared(clip: MotionClip, frame: int, made: Values) -> tuple[float, float]:
+    """PSNR around the true edge in dB, and halo in codes."""
+    truth, exact = clip.truth(frame), clip.through_lens(frame, DISC)
+    apart = psnr(made, exact, np.abs(_to_edge(truth)) < BAND)
+    return apart, halo(made - exact, truth, clip.subject(frame / RATE)[0], exact)
+
+
+def _through_lens(clip: MotionClip, frame: int, matte: Values, known: KnownPlate | None = None) -> Values:
     """The product's picture: the subject in focus at 1 m, all else far enough to open to the disc."""
     focal, sensor = 0.05, 0.036
     lens = ThinLens(focal, focal**2 * clip.width / ((1 - focal) * sensor * DISC), 1.0, sensor)
     light = to_light(clip.picture(frame).codes, Transfer.SRGB)
     far = np.full(matte.shape, 1e-6, np.float32)
-    made = through_lens(light, far, [CutOut(matte, 1.0)], Opening(lens), growth=PlateSettings().growth)
+    plate = Plate(*clean_plate(light, far, [matte], SPOILT * clip.width, known, nearest=[1.0]))
+    made = through_lens(light, far, [CutOut(matte, 1.0)], Opening(lens), plate)
     return to_codes(made, Transfer.SRGB).astype(np.float32)
 
 
