@@ -52,6 +52,9 @@ BAND, RING, QUIET = 14, (1, 10), 6
 """Px on either side of the true edge that are compared; px outside of it where a halo is looked for; px around it where
 an edge has to be quiet."""
 EVERY = 12
+PART, OFF, NEAR, LASTING = 64, 3.0, 25, 3
+"""Px that a part has at least, px from the true edge that it is off, px within which it is the same one a frame later,
+and frames that it has to last to be no flicker."""
 LOOSE = (1.0, 6.0)
 """Px that a line drawn by hand lies outside of the edge, here less and there more."""
 
@@ -86,6 +89,10 @@ def run() -> Iterator[Figure]:
                 apart, left = np.mean([frame for clip, found in mattes for frame in _recovered(clip, found)], axis=0)
                 yield Figure(f"{title}, PSNR at the edge with the plate recovered", apart, "dB")
                 yield Figure(f"{title}, halo with the plate recovered", left, "codes", 1.5 if goals else None)
+                often = (
+                    80 * sum(flickers(clip, found) for clip, found in mattes) / sum(len(found) for _, found in mattes)
+                )
+                yield Figure(f"{title}, parts that flicker in 80 frames", often, "", 0.0 if goals else None)
             restless = mean.restless / mean.true_restless
             yield Figure(f"{title}, change along the motion beside the truth's", restless, "", 1.3 if goals else None)
 
@@ -174,6 +181,21 @@ def halo(error: Values, truth: Values, own: Values, exact: Values) -> float:
     away = _to_edge(truth)
     ring = (away > RING[0]) & (away < RING[1]) & (outside > 0)
     return float((error * towards).sum(axis=2)[ring].mean())
+
+
+def flickers(clip: MotionClip, mattes: dict[int, Values]) -> int:
+    """How many wrong parts, too much or too little, come and are gone again within a few frames."""
+    count, before = 0, list[tuple[NDArray[np.uint8], int]]()
+    for frame in sorted(mattes):
+        truth = clip.truth(frame)
+        wrong = ((mattes[frame] > 0.5) != (truth > 0.5)) & (np.abs(_to_edge(truth)) > OFF)
+        number, labels, sizes, _ = cv2.connectedComponentsWithStats(wrong.astype(np.uint8))
+        parts = [(labels == i).astype(np.uint8) for i in range(1, number) if sizes[i, cv2.CC_STAT_AREA] >= PART]
+        wide = [cv2.dilate(part, np.ones((2 * NEAR + 1, 2 * NEAR + 1), np.uint8)) for part in parts]
+        count += sum(age < LASTING and not any((was & part).any() for part in parts) for was, age in before)
+        ages = [1 + max((age for was, age in before if (was & part).any()), default=0) for part in parts]
+        before = list(zip(wide, ages, strict=True))
+    return count
 
 
 def _restless(clip: MotionClip, frame: int, mattes: dict[int, Values]) -> float:
