@@ -57,7 +57,7 @@ def fitted(known: NDArray[np.float64], bad: NDArray[np.bool_]) -> NDArray[np.flo
 
 def main() -> None:
     one_thread_a_frame()
-    rows = [row for seed in map(int, sys.argv[1:] or ["0", "1"]) for clip in clips(Half.TUNE, seed=seed)
+    rows = [row for seed in map(int, sys.argv[1:] or ["0", "1", "2", "3"]) for clip in clips(Half.TUNE, seed=seed)
             for row in told_and_j(clip)]  # fmt: skip
     known, j = np.array([row[0] for row in rows]), np.array([row[1] for row in rows])
     weights = fitted(known, j < BAD)
