@@ -42,7 +42,7 @@ def groups() -> list[list[str]]:
     core, pages, browser = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser"))
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
     started = ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]
-    return [browser[::3], browser[2::3], started, rest, browser[1::3], core[::2], core[1::2]]
+    return [browser[1::3], started, rest, core[1::2], browser[2::3], core[::2], browser[::3]]
 
 
 def modules(folder: Path) -> list[str]:

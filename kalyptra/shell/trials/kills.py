@@ -21,7 +21,7 @@ BACK_WITHIN = 10.0
 """Seconds after a kill within which a change is saved again."""
 ENDS_WITHIN = 7.0
 """Seconds: less than what a worker is given before it is cut off."""
-SPAN = 15
+SPAN = 9
 """Last frame of the ranges that are rendered."""
 
 
@@ -133,14 +133,14 @@ def run(instance: Instance, count: int = 60, seed: int = 1) -> dict[str, Any]:
 
 def _restart(instance: Instance, client: Client, shot: int) -> float:
     """End all in good order in the middle of a render, and start again: it goes on. The seconds that ending took."""
-    order = client.post(f"/api/shots/{shot}/renders", json={"first": 1, "last": 30, "gaps": True}).json()["id"]
+    order = client.post(f"/api/shots/{shot}/renders", json={"first": 1, "last": 24, "gaps": True}).json()["id"]
 
     def state() -> dict[str, Any]:
         return next(
             (render for render in _renders(client, shot) if render["id"] == order), {"state": "?", "frames_done": 0}
         )
 
-    wait_for("a render gets under way", lambda: state()["frames_done"] > 8)
+    wait_for("a render gets under way", lambda: state()["frames_done"] > 6)
     took = instance.stop()
     if took > ENDS_WITHIN:
         raise Lost(f"in the middle of a render it took {took:.0f} s to end in good order")

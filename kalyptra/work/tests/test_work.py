@@ -37,8 +37,11 @@ class Jobs(JobCase):
 
     def test_a_render_is_of_the_setup_that_was_in_force(self) -> None:
         shot = self.ready()
+        before = shot.setup
         render = orders.order_render(shot, 0, 9, self.editor)
-        self.assertEqual(render.document, Setup(footage=Footage(last=9)).model_dump(mode="json"))
+        revisions.save(shot.pk, shot.head, Setup(footage=Footage(last=5)), self.editor)
+        render.refresh_from_db()
+        self.assertEqual(render.document, before.model_dump(mode="json"))
 
     def test_what_cannot_be_rendered_is_refused_in_words(self) -> None:
         shot = self.shot()
