@@ -38,7 +38,8 @@ def main(arguments: list[str]) -> int:
 
 
 def groups() -> list[list[str]]:
-    """Tests that run one after the other; each group in a process and with a database of its own. What waits much comes first, what computes last."""
+    """Tests that run one after the other; each group in a process and with a database of its own. What waits much comes
+    first, what computes comes last."""
     core, pages, browser = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser"))
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
     started = ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]
