@@ -6,6 +6,7 @@ from bisect import bisect_left
 
 from kalyptra.core import (
     NEEDS_A_LOOK,
+    DoubtfulPlace,
     FoundMatte,
     Outline,
     Setup,
@@ -27,16 +28,16 @@ def doubts_at(setup: Setup, frame: int, width: int) -> dict[str, Disc]:
     for subject in setup.subjects:
         place = None
         if isinstance(subject.matte, FoundMatte):
-            place = _of_matte(subject.matte, frame, width)
+            place = _of_matte(subject.matte, frame)
         else:
             places = (_of_outline(outline, frame, width) for outline in outlines_of(subject.matte))
             place = next(filter(None, places), None)
         if place:
-            out[subject.id] = place
+            out[subject.id] = (place.x * width, place.y * width, place.radius * width)
     return out
 
 
-def _of_matte(matte: FoundMatte, frame: int, width: int) -> Disc | None:
+def _of_matte(matte: FoundMatte, frame: int) -> DoubtfulPlace | None:
     start = bisect_left(matte.frames, frame - 1, key=lambda step: step.frame)
     steps = {step.frame: step for step in matte.frames[start : start + 3] if step.frame <= frame + 1}
     here = steps.pop(frame, None)
@@ -46,15 +47,13 @@ def _of_matte(matte: FoundMatte, frame: int, width: int) -> Disc | None:
     if store.fetch(names):  # what is gone says nothing
         return None
     codes, *around = (store.local().picture(name) for name in names)
-    place = doubtful_place(codes, around)
-    return (place.x * width, place.y * width, place.radius * width) if place else None
+    return doubtful_place(codes, around)
 
 
-def _of_outline(outline: Outline, frame: int, width: int) -> Disc | None:
+def _of_outline(outline: Outline, frame: int, width: int) -> DoubtfulPlace | None:
     if trust(outline, frame, frame)[0].confidence >= NEEDS_A_LOOK:
         return None
     followed = outline.step_by_frame
     near = [at for at in (frame - 1, frame + 1) if at in followed or at in outline.hand_frames]
     line, *around = (placed_at(outline, at).rows[:, :2] for at in (frame, *near))
-    place = doubtful_bend(line, around, width)
-    return (place.x * width, place.y * width, place.radius * width) if place else None
+    return doubtful_bend(line, around, width)

@@ -37,7 +37,7 @@ from kalyptra.core.edit.findings import (
 )
 from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.edit.recipes import Recipe, with_recipe
-from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND, SPOILT
+from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND, PLATE_GROWTH
 from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
@@ -62,7 +62,7 @@ from kalyptra.core.matte_cache import MatteCache
 from kalyptra.core.plate.clean_plate import KnownPlate, clean_plate
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
-from kalyptra.core.proof.doubt import doubtful_bend, doubtful_place
+from kalyptra.core.proof.doubt import DoubtfulPlace, doubtful_bend, doubtful_place
 from kalyptra.core.proof.views import View
 from kalyptra.core.pull_push import fill
 from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
@@ -101,8 +101,8 @@ __all__ = [
     "MOST_SOURCES",
     "NEEDS_A_LOOK",
     "PICTURE",
+    "PLATE_GROWTH",
     "RECORD",
-    "SPOILT",
     "VERSION",
     "AnyMatte",
     "ByHand",
@@ -112,6 +112,7 @@ __all__ = [
     "Command",
     "Curve",
     "CutOut",
+    "DoubtfulPlace",
     "DrawnOutline",
     "Ease",
     "Edge",

@@ -9,7 +9,7 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Max
 
-from kalyptra.core import SPOILT, ClipFacts, Footage, PlateSettings, Rate, Setup, probe
+from kalyptra.core import PLATE_GROWTH, ClipFacts, Footage, PlateSettings, Rate, Setup, probe
 from kalyptra.library import revisions
 from kalyptra.library.files import delete_file, put_file
 from kalyptra.library.models import Media, Project, Shot
@@ -58,7 +58,7 @@ def add_shot(
 
 def first_setup(facts: ClipFacts) -> Setup:
     """What a new shot starts with: all of the clip, and a growth of what is hidden that goes with its size."""
-    growth = round(min(max(SPOILT * facts.width, 0.5), 8.0), 1)
+    growth = round(min(max(PLATE_GROWTH * facts.width, 0.5), 8.0), 1)
     return Setup(footage=Footage(first=0, last=facts.frames - 1), plate=PlateSettings(growth=growth))
 
 

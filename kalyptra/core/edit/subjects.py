@@ -21,7 +21,7 @@ INKS = 4
 EDGE_OF_DRAWN, EDGE_OF_FOUND = 1 / 120, 1 / 240
 """Shares of the picture's width that the edge may be off a line: outlines are drawn 1 to 6 px loose in a picture of 960
 px, and followed mattes are off by half as much. From the tune half of `truth/motion`: `bin/kalyptra bench edges`."""
-SPOILT = 1 / 960
+PLATE_GROWTH = 1 / 960
 """Share of the picture's width beyond a matte within which the subject is taken to spoil the picture: more takes away
 what is known of the picture behind, less leaves a rim of the subject's colour. From the tune half, as above."""
 MOST_SUBJECTS = 64

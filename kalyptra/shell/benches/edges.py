@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kalyptra.core import (
     EDGE_OF_DRAWN,
     EDGE_OF_FOUND,
-    SPOILT,
+    PLATE_GROWTH,
     CutOut,
     Edge,
     KnownPlate,
@@ -144,7 +144,7 @@ def _looked_at(clip: MotionClip, mattes: dict[int, Values]) -> list[int]:
 def _recovered(clip: MotionClip, mattes: dict[int, Values]) -> Iterator[tuple[float, float]]:
     """Of one frame, dB and halo, with the plate recovered from the frames around."""
     span, wanted = (min(mattes), max(mattes)), _looked_at(clip, mattes)
-    for frame, patch in recover(clip, mattes.__getitem__, *span, SPOILT * clip.width, wanted=wanted):
+    for frame, patch in recover(clip, mattes.__getitem__, *span, PLATE_GROWTH * clip.width, wanted=wanted):
         known = None
         if patch is not None:
             size = mattes[frame].shape
@@ -165,7 +165,7 @@ def _through_lens(clip: MotionClip, frame: int, matte: Values, known: KnownPlate
     lens = ThinLens(focal, focal**2 * clip.width / ((1 - focal) * sensor * DISC), 1.0, sensor)
     light = to_light(clip.picture(frame).codes, Transfer.SRGB)
     far = np.full(matte.shape, 1e-6, np.float32)
-    plate = Plate(*clean_plate(light, far, [matte], SPOILT * clip.width, known, nearest=[1.0]))
+    plate = Plate(*clean_plate(light, far, [matte], PLATE_GROWTH * clip.width, known, nearest=[1.0]))
     made = through_lens(light, far, [CutOut(matte, 1.0)], Opening(lens), plate)
     return to_codes(made, Transfer.SRGB).astype(np.float32)
 
