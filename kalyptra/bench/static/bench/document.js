@@ -94,6 +94,11 @@ export class OpenShot extends Saving {
     while (this.unsaved || this.drafting) await new Promise((resolve) => setTimeout(resolve, 20));
   }
 
+  // The numbers are those of what is shown.
+  async counted() {
+    while (this.readingBusy) await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+
   get(/** @type {string} */ path) {
     return readPath(this.setup, path);
   }

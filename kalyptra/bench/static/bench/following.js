@@ -99,7 +99,9 @@ export function createWork() {
       if (ahead) return Math.max(ahead[0], after);
       return looks.length ? looks[0][0] : null;
     },
-    look() {
+    // What was followed just now is read first.
+    async look() {
+      await shot().counted();
       const frame = this.next();
       if (frame === null) toast("No frame of it needs a look.");
       else viewer().go(frame);

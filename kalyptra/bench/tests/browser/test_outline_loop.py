@@ -96,6 +96,7 @@ class OutlineLoop(BrowserCase):
         page.keyboard.press("Home")
         page.get_by_role("button", name="Next that needs a look").click()
         page.get_by_text("confidence 0.").wait_for()
+        self.assertEqual(page.get_by_text("No frame of it needs a look.").count(), 0)
         found = int(page.locator("[x-data=transport] b").inner_text())
         self.assertLess(self.overlap(found), 0.88)
 
