@@ -2,10 +2,16 @@
 import type { createBrush } from "../../kalyptra/bench/static/bench/marks.js";
 import type { timeAt } from "../../kalyptra/bench/static/bench/chart.js";
 import type { createCurve } from "../../kalyptra/bench/static/bench/curve.js";
+import type { createAdvice } from "../../kalyptra/bench/static/bench/notes.js";
+import type { createJobs } from "../../kalyptra/bench/static/bench/jobs.js";
+import type { createAgain } from "../../kalyptra/bench/static/bench/again.js";
+import type { createCompare } from "../../kalyptra/bench/static/bench/compare.js";
+import type { createLayout } from "../../kalyptra/bench/static/bench/layout.js";
 import type { createLines } from "../../kalyptra/bench/static/bench/lines.js";
 import type { createPen } from "../../kalyptra/bench/static/bench/pen.js";
 import type { createPointing } from "../../kalyptra/bench/static/bench/pull.js";
 import type { OpenShot } from "../../kalyptra/bench/static/bench/document.js";
+import type { createRenders } from "../../kalyptra/bench/static/bench/renders.js";
 import type { createSurvey } from "../../kalyptra/bench/static/bench/survey.js";
 import type { createUnits } from "../../kalyptra/bench/static/bench/words.js";
 import type { createViewer } from "../../kalyptra/bench/static/bench/viewer.js";
@@ -77,12 +83,18 @@ declare global {
 
   interface Stores {
     shot: OpenShot;
+    advice: ReturnType<typeof createAdvice>;
+    jobs: ReturnType<typeof createJobs>;
+    again: ReturnType<typeof createAgain>;
+    compare: ReturnType<typeof createCompare>;
+    layout: ReturnType<typeof createLayout>;
     viewer: ReturnType<typeof createViewer>;
     lines: ReturnType<typeof createLines>;
     pen: ReturnType<typeof createPen>;
     brush: ReturnType<typeof createBrush>;
     work: ReturnType<typeof createWork>;
     survey: ReturnType<typeof createSurvey>;
+    renders: ReturnType<typeof createRenders>;
     units: ReturnType<typeof createUnits>;
     curve: ReturnType<typeof createCurve>;
     pointing: ReturnType<typeof createPointing>;

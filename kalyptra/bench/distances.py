@@ -48,6 +48,7 @@ class SurveyState(Schema):
     notes: list[Note]
     lens: LensReading
     subjects: dict[str, SubjectReading]
+    blur_end: float
     legend: list[str]
     """Colours of the distance view, from far to near."""
 
@@ -70,7 +71,7 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
         lens=numbers.lens, subjects=numbers.subjects,
         frame=frame, low=surveyed.low, high=surveyed.high, width=grid.shape[1], height=grid.shape[0], most=most,
         grid=base64.b64encode(grid.tobytes()).decode(), lines=surveyed.lines, sources=surveyed.sources,
-        notes=surveyed.notes, legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
+        notes=surveyed.notes, blur_end=surveyed.blur_end, legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
     )  # fmt: skip
 
 

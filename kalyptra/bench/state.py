@@ -39,12 +39,21 @@ class ShotNow(Schema):
     setup: dict[str, Any]
 
 
+class OtherShot(Schema):
+    """Another shot of the project, to be looked at beside this one."""
+
+    id: int
+    title: str
+    revision: int
+
+
 class ShotState(ShotNow):
     """The same with what does not change."""
 
     id: int
     title: str
     clip: ClipState
+    others: list[OtherShot]
 
 
 def shot_now(shot: Shot) -> ShotNow:
@@ -60,7 +69,11 @@ def shot_now(shot: Shot) -> ShotNow:
 
 def shot_state(shot: Shot) -> ShotState:
     clip = clip_state(shot.media.facts)
-    return ShotState(id=shot.pk, title=shot.title, clip=clip, **dict(shot_now(shot)))
+    others = [
+        OtherShot(id=pk, title=title, revision=head)
+        for pk, title, head in shot.project.shots.exclude(pk=shot.pk).values_list("pk", "title", "head")
+    ]
+    return ShotState(id=shot.pk, title=shot.title, clip=clip, others=others, **dict(shot_now(shot)))
 
 
 def clip_state(facts: ClipFacts) -> ClipState:

@@ -15,10 +15,9 @@ from kalyptra.bench.api.renders import open_render
 from kalyptra.bench.api.shots import open_shot
 from kalyptra.bench.report import mark_lines, pull_lines
 from kalyptra.bench.state import shot_state
-from kalyptra.core import rate_text, read_frame
-from kalyptra.library.models import Media
+from kalyptra.core import PART_WORDS, rate_text, read_frame
 
-STAGES = ("Footage", "Subjects", "Distance", "Lens", "Pull", "Render")
+STAGES = ("Footage", "Subjects", "Distance", "Lens", "Pull", "Finish", "Render")
 KINDS = (
     ("pins", "Plane"), ("ground", "Ground"), ("corners", "Four corners"), ("line", "Stops"), ("round", "Round"),
     ("band", "Band"), ("backdrop", "Backdrop"),
@@ -33,7 +32,7 @@ HANDLES = (("x1", "out, time"), ("y1", "out, way"), ("x2", "in, time"), ("y2", "
 @ensure_csrf_cookie
 def bench(request: HttpRequest, pk: int) -> HttpResponse:
     shot = open_shot(request, pk)
-    if shot.media.state != Media.State.READY:
+    if not shot.media.can_be_opened:
         return redirect(shot.project)
     context = {
         "shot": shot,
@@ -41,6 +40,7 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
         "stages": STAGES,
         "kinds": KINDS,
         "handles": HANDLES,
+        "look_parts": {part.value: words for part, words in PART_WORDS.items()},
     }
     return render(request, "bench/bench.html", context)
 

@@ -60,7 +60,11 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "kalyptra.design.theme.theme",
             ],
-            "builtins": ["kalyptra.design.templatetags.components", "kalyptra.bench.templatetags.numbers"],
+            "builtins": [
+                "kalyptra.design.templatetags.components",
+                "kalyptra.bench.templatetags.numbers",
+                "kalyptra.bench.templatetags.parts",
+            ],
         },
     }
 ]

@@ -3,6 +3,7 @@
 It imports no Django, no web code and no database.
 """
 
+from kalyptra.core.clip.emerging import Emerging, NotYet, want
 from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.guarded import GuardedFailure
 from kalyptra.core.clip.maps import Channel
@@ -28,30 +29,36 @@ from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.edit import ByHand, ClipExtent, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import (
     TakeFeet,
+    TakeGrain,
     TakeMapFile,
     TakeMatteFile,
     TakeMattes,
     TakePatches,
     TakePlateFile,
     TakeSteps,
+    TakeTable,
 )
+from kalyptra.core.edit.looks import PART_WORDS, PutLook, replaces, taken_look
 from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.edit.recipes import Recipe, with_recipe
-from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND, PLATE_GROWTH
+from kalyptra.core.edit.subjects import EDGE_OF_DRAWN, EDGE_OF_FOUND, PLATE_GROWTH, AddSubject
 from kalyptra.core.edit.values import Put
 from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
+from kalyptra.core.finish.colours import with_colours
+from kalyptra.core.finish.grain import carry_grain
 from kalyptra.core.focus.record import cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import written as write_focus
 from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.finding import follow_people
+from kalyptra.core.following.grain import grain_of_clip
 from kalyptra.core.following.mattes import PropagatedMatte, at_full_size, follow_keys, follow_mattes
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.following.plates import recover, recover_to_store
 from kalyptra.core.frame import render_frame, render_look
 from kalyptra.core.identity import look_identity
-from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg
+from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg, table_to_store
 from kalyptra.core.layered import CutOut, Opening, Plate, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
@@ -63,11 +70,14 @@ from kalyptra.core.plate.clean_plate import KnownPlate, clean_plate
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.distance import palette
 from kalyptra.core.proof.doubt import DoubtfulPlace, doubtful_bend, doubtful_place
+from kalyptra.core.proof.tint import MATTE_COLOURS, Tint
 from kalyptra.core.proof.views import View
 from kalyptra.core.pull_push import fill
 from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
 from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.setup.document.finish import MeasuredGrain
 from kalyptra.core.setup.document.limits import limits_of
+from kalyptra.core.setup.document.named_look import LookPart, NamedLook
 from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
 from kalyptra.core.setup.document.outline import Joins, Motion, Outline
 from kalyptra.core.setup.document.setup import (
@@ -87,6 +97,8 @@ from kalyptra.core.setup.files.read import SetupError, folded, read_setup
 from kalyptra.core.setup.files.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.fit import fit_closed
+from kalyptra.core.setup.resolve.blur import CharacterAt
+from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.look import Look, numbers_at, resolve
 from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, placed_points, trust
 from kalyptra.core.setup.time.easing import Ease
@@ -98,17 +110,22 @@ from kalyptra.core.warm import warm_up
 __all__ = [
     "EDGE_OF_DRAWN",
     "EDGE_OF_FOUND",
+    "MATTE_COLOURS",
     "MOST_SOURCES",
     "NEEDS_A_LOOK",
+    "PART_WORDS",
     "PICTURE",
     "PLATE_GROWTH",
     "RECORD",
     "VERSION",
+    "AddSubject",
     "AnyMatte",
     "ByHand",
     "Channel",
+    "CharacterAt",
     "ClipExtent",
     "ClipFacts",
+    "ColoursAt",
     "Command",
     "Curve",
     "CutOut",
@@ -116,6 +133,7 @@ __all__ = [
     "DrawnOutline",
     "Ease",
     "Edge",
+    "Emerging",
     "EmptyStore",
     "FolderStore",
     "Footage",
@@ -123,6 +141,7 @@ __all__ = [
     "Format",
     "FoundMatte",
     "FrameUnreadable",
+    "GrainAt",
     "GuardedFailure",
     "HeldPicture",
     "How",
@@ -133,14 +152,18 @@ __all__ = [
     "LensReading",
     "LongGaps",
     "Look",
+    "LookPart",
     "MapFile",
     "MatteCache",
     "MatteJob",
+    "MeasuredGrain",
     "Motion",
+    "NamedLook",
     "NoTable",
     "NotFootage",
     "NotInStore",
     "NotOutlines",
+    "NotYet",
     "Note",
     "OnLoss",
     "Opening",
@@ -153,6 +176,7 @@ __all__ = [
     "PlateSource",
     "PropagatedMatte",
     "Put",
+    "PutLook",
     "Quality",
     "Rate",
     "ReaderPool",
@@ -169,18 +193,22 @@ __all__ = [
     "Subject",
     "SubjectReading",
     "TakeFeet",
+    "TakeGrain",
     "TakeMapFile",
     "TakeMatteFile",
     "TakeMattes",
     "TakePatches",
     "TakePlateFile",
     "TakeSteps",
+    "TakeTable",
     "ThinLens",
+    "Tint",
     "Transfer",
     "TrustKind",
     "View",
     "apply",
     "at_full_size",
+    "carry_grain",
     "changed",
     "clean_plate",
     "cleaned",
@@ -210,6 +238,7 @@ __all__ = [
     "follow_people",
     "follow_range",
     "frames_without",
+    "grain_of_clip",
     "grounded",
     "import_to_store",
     "iris_outline",
@@ -244,19 +273,24 @@ __all__ = [
     "render_frame",
     "render_look",
     "render_to_file",
+    "replaces",
     "resolve",
     "shrink",
     "spans",
     "speeds",
     "stack",
     "survey",
+    "table_to_store",
+    "taken_look",
     "through_lens",
     "timecode",
     "to_codes",
     "to_light",
     "trust",
+    "want",
     "warm_up",
     "ways",
+    "with_colours",
     "with_recipe",
     "with_steps",
     "words_of",

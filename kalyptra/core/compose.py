@@ -14,12 +14,16 @@ from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.distance.imported import imported_map
 from kalyptra.core.distance.smooth import smoothed
 from kalyptra.core.distance.stack import Layer, stack, with_zones
+from kalyptra.core.distance.toned import Toned
+from kalyptra.core.finished import Seen, finished
 from kalyptra.core.focus.breathing import breathed, enlargement
 from kalyptra.core.layered import CutOut, Light, Matte, Opening, Plate, Quality, nearest_of, opening_at, through_lens
+from kalyptra.core.lens.character import with_character
 from kalyptra.core.plate.clean_plate import HIDDEN, KnownPlate, clean_plate
 from kalyptra.core.plate.difference_matte import difference_matte
 from kalyptra.core.setup.document.setup import Acts, FilledBy, Refine
-from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt
+from kalyptra.core.setup.geometry.planes import Camera
+from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt, ends_of
 from kalyptra.core.setup.resolve.source import MapAt, SourceAt
 from kalyptra.core.store import EmptyStore, Store
 from kalyptra.core.subject_matte import MatteMaker, subject_matte, unrefined_matte
@@ -54,6 +58,7 @@ class Composed:
 
     Attributes:
         look: the setup at the frame.
+        frame: its number.
         picture, light: what the camera saw, as codes and as linear light.
         mattes: each with its subject, in the setup's order.
         known: what is known of the picture behind the cut-outs.
@@ -61,6 +66,7 @@ class Composed:
     """
 
     look: Look
+    frame: int
     picture: Picture
     light: Light
     mattes: tuple[tuple[Matte, SubjectAt], ...]
@@ -114,9 +120,16 @@ class Composed:
 
     @property
     def result(self) -> Light:
-        """The same, enlarged where the lens breathes."""
+        """The same with its finish, enlarged where the lens breathes."""
+        finish = self.look.finish
+        seen = Seen(
+            self.light, self.dioptres, self.cut_outs, tuple((owner.id, matte) for matte, owner in self.mattes),
+            self.opening, self.frame, self.scale, self.picture.transfer,
+        )  # fmt: skip
         larger = enlargement(self.opening.lens.focal_length, self.look.focus) if self.look.breathing else 1.0
-        return breathed(self.blurred, larger)
+        # What is seen of the source does not breathe: so neither does the result, as far as it is not seen.
+        blurred = with_character(self.blurred, self.look.character, self.scale)
+        return breathed(finished(blurred, finish, seen, self.sources.store), 1 + (larger - 1) * finish.strength)
 
 
 def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality.FINAL) -> Composed:
@@ -138,7 +151,7 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     mattes = [(sources.mattes(subject, picture, scale, sources.store, carefully), subject) for subject in look.subjects]
     if look.plate.mend_mattes and known is not None:
         mattes = [(difference_matte(light, matte, known.light, known.seen > 0), owner) for matte, owner in mattes]
-    return Composed(look, picture, light, tuple(mattes), known, sources, quality)
+    return Composed(look, frame, picture, light, tuple(mattes), known, sources, quality)
 
 
 def mattes_of(look: Look, picture: Picture, scale: float, store: Store) -> list[tuple[Matte, SubjectAt]]:
@@ -180,6 +193,14 @@ def distance_map(
     return smoothed(dioptres, look.smooth_by, look.smooth * scale, hidden)
 
 
+def _curve_of(at: SourceAt, sources: Sources) -> Toned | None:
+    """A source's curve over the dioptres that it names."""
+    if not at.curve:
+        return None
+    low, high = ends_of(at.shape, Camera(*sources.full_size, 1.0))
+    return Toned(at.curve, max(low, 0.0), high)
+
+
 def layers_of(
     look: Look, picture: Picture, sources: Sources, mattes: Mapping[str, Matte]
 ) -> list[tuple[SourceAt, Layer]]:
@@ -198,5 +219,5 @@ def layers_of(
         shape = imported_map(at.shape, picture.size, sources.store) if isinstance(at.shape, MapAt) else at.shape
         if shape is not None:
             region = regions[at.region] if at.region else None
-            layers.append((at, Layer(shape, at.joins, at.strength, region, at.outside)))
+            layers.append((at, Layer(shape, at.joins, at.strength, region, at.outside, _curve_of(at, sources))))
     return layers

@@ -24,8 +24,10 @@ from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.reader import HeldPicture, Mended, PictureSource, damage_words, open_clip
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.compose import Sources
-from kalyptra.core.frame import render_frame
+from kalyptra.core.finish.framing import framed_size
+from kalyptra.core.frame import render_framed
 from kalyptra.core.setup.document.setup import Compression, Setup
+from kalyptra.core.setup.resolve.finish import framing_at
 from kalyptra.core.store import EmptyStore, FolderStore, Store
 
 PART_FRAMES = 48
@@ -65,8 +67,10 @@ class RenderJob:
     @property
     def size(self) -> tuple[int, int]:
         """(height, width) of the result, even."""
-        height = self.setup.output.height or self.facts.height
-        return even(height), even(round(self.facts.width * height / self.facts.height))
+        framing = framing_at(self.setup.finish.framing, self.first)
+        rows, columns = framed_size(self.facts.height, self.facts.width, framing)
+        height = self.setup.output.height or rows
+        return even(height), even(round(columns * height / rows))
 
     def parts(self) -> list[tuple[int, int]]:
         """First and last frame of each part."""
@@ -184,7 +188,7 @@ def rendered(
     with ThreadPoolExecutor(at_once) as pool:
         for frame in frames:
             sources = Sources(HeldPicture(clip, reader.picture(frame)), clip.width, store_folder or EmptyStore())
-            waiting.append(pool.submit(render_frame, setup, frame, sources))
+            waiting.append(pool.submit(render_framed, setup, frame, sources))
             if len(waiting) > at_once:
                 yield waiting.popleft().result()
         while waiting:

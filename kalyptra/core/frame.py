@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
+from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compose import Sources, compose
-from kalyptra.core.layered import Matte, Quality
+from kalyptra.core.finish.framing import framed, letterboxed
+from kalyptra.core.layered import Light, Matte, Quality
 from kalyptra.core.plate.clean_plate import clean_plate
 from kalyptra.core.plate.decontaminate import own_colour
-from kalyptra.core.proof.views import VIEWS, Codes, View
+from kalyptra.core.proof.tint import Tint
+from kalyptra.core.proof.views import VIEWS, Codes, View, overlay
 from kalyptra.core.setup.document.setup import Acts, FilledBy, Setup
 from kalyptra.core.setup.resolve.look import Look, resolve
 from kalyptra.core.subject_matte import subject_matte
@@ -47,12 +50,48 @@ def render_look(
     view: View = View.RESULT,
     subject: str | None = None,
     quality: Quality = Quality.FINAL,
+    tint: Tint = Tint.APART,
 ) -> Codes:
-    """The same, of a setup that was resolved before."""
-    if view is View.SOURCE:  # needs no matte, and shows where one is gone
-        picture = sources.footage.picture(frame)
-        return to_codes(to_light(picture.codes, picture.transfer), picture.transfer)
-    return VIEWS[view](compose(look, frame, sources, quality), subject)
+    """The same, of a setup that was resolved before.
+
+    Args:
+        tint: the colour of a matte on the picture.
+    """
+    if view is View.SOURCE:
+        return to_codes(*_source(frame, sources))
+    if view in (View.RESULT, View.FRAMED):
+        light, transfer = _result(look, frame, sources, quality)
+        if view is View.RESULT:
+            return to_codes(light, transfer)
+        part = to_codes(framed(light, look.finish.framing, sources.full_width), transfer)
+        return letterboxed(part, light.shape[0], light.shape[1])
+    made = compose(look, frame, sources, quality)
+    return overlay(made, subject, tint) if view is View.OVERLAY else VIEWS[view](made, subject)
+
+
+def render_framed(setup: Setup, frame: int, sources: Sources) -> Codes:
+    """The picture at a frame as it goes into a file: the result, cut and enlarged as its framing says.
+
+    Raises:
+        FrameUnreadable, NotKept: as `render_frame`.
+    """
+    look = resolve(setup, frame, sources.full_size)
+    light, transfer = _result(look, frame, sources, Quality.FINAL)
+    return to_codes(framed(light, look.finish.framing, sources.full_width), transfer)
+
+
+def _result(look: Look, frame: int, sources: Sources, quality: Quality) -> tuple[Light, Transfer]:
+    """The result as light. Where nothing of it is seen it is the source: that needs no matte, and shows where one is
+    gone."""
+    if look.finish.strength <= 0:
+        return _source(frame, sources)
+    made = compose(look, frame, sources, quality)
+    return made.result, made.picture.transfer
+
+
+def _source(frame: int, sources: Sources) -> tuple[Light, Transfer]:
+    picture = sources.footage.picture(frame)
+    return to_light(picture.codes, picture.transfer), picture.transfer
 
 
 def cut_out(setup: Setup, frame: int, sources: Sources, subject: str | None = None) -> tuple[Codes, Matte]:

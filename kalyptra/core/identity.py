@@ -6,16 +6,17 @@ import hashlib
 
 from pydantic import TypeAdapter
 
+from kalyptra.core.proof.tint import Tint
 from kalyptra.core.proof.views import View
 from kalyptra.core.setup.resolve.look import Look
 
-PICTURE_VERSION = 7
+PICTURE_VERSION = 9
 """Raised whenever the same setup comes to give another picture."""
 
 _look = TypeAdapter(Look)
 
 
-def look_identity(look: Look, frame: int, view: View, subject: str | None) -> str:
+def look_identity(look: Look, frame: int, view: View, subject: str | None, tint: Tint = Tint.APART) -> str:
     """A name for all that a frame's picture depends on, besides the clip and the size.
 
     Args:
@@ -24,6 +25,8 @@ def look_identity(look: Look, frame: int, view: View, subject: str | None) -> st
     parts: list[object] = [PICTURE_VERSION, frame, view.value]
     if view is not View.SOURCE:
         parts.append(_look.dump_json(look))
-    if view in (View.MATTE, View.OVERLAY):
+    if view in (View.MATTE, View.OVERLAY, View.CHANGE):
         parts.append(subject)
+    if view is View.OVERLAY:
+        parts.append(tint.value)
     return hashlib.sha256(repr(parts).encode()).hexdigest()

@@ -21,6 +21,7 @@ from kalyptra.core.clip.reader import Mended, damage_words, open_clip
 from kalyptra.core.compiled import one_thread_a_frame
 from kalyptra.core.distance.imported import as_stored
 from kalyptra.core.edit.outline_keys import drawn_outline, keyed_by_hand
+from kalyptra.core.finish.table import read_cube
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import read as read_table
 from kalyptra.core.setup.document.focus import FocusKey
@@ -90,6 +91,21 @@ def pictures(path: Path, facts: ClipFacts, channel: Channel, damaged: list[int])
             yield np.clip(np.round(grey), 0, top).astype(codes.dtype)
     damaged += reader.damaged
     reader.close()
+
+
+def table_to_store(path: Path, store_folder: Path) -> str:
+    """Bring a `.cube` file into the store, in a guarded process; its name.
+
+    Raises:
+        GuardedFailure: it failed (kind "NotATable": the text says why).
+    """
+    work = {"path": str(path), "store_folder": str(store_folder)}
+    return str(run_guarded("kalyptra.core.importing:table_here", work, Limits(120, 4 << 30, 64 << 20)))
+
+
+def table_here(path: str, store_folder: str) -> str:
+    """Runs inside the guarded process."""
+    return FolderStore(Path(store_folder)).keep(read_cube(Path(path)))
 
 
 def map_to_store(

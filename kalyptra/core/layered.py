@@ -15,13 +15,16 @@ from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import light_of
 from kalyptra.core.focus.breathing import enlargement
 from kalyptra.core.lens.blur import FINAL, PREVIEW, Setting
+from kalyptra.core.lens.by_place import MOST_SHIFT, ByPlace, Sides, sides_of
 from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.layers import lay_over, nearer_part, see_ground
 from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
 from kalyptra.core.plate.clean_plate import clean_plate
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
+from kalyptra.core.setup.document.blur import BlurKind
 from kalyptra.core.setup.document.setup import Aperture, HeldRange, Highlights, Iris
-from kalyptra.core.setup.resolve.look import Numbers
+from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt
+from kalyptra.core.setup.resolve.look import Numbers, spoken
 from kalyptra.core.window import window_of
 
 Light = NDArray[np.float32]
@@ -75,6 +78,25 @@ class Opening:
     iris: Iris = field(default_factory=Iris)
     highlights: Highlights = field(default_factory=Highlights)
     held: HeldRange | None = None
+    blur: BlurAt = field(default_factory=BlurAt)
+    character: CharacterAt = field(default_factory=CharacterAt)
+    full_width: float = 1.0
+    """Px of the clip at full size, in which the blur's centre is given."""
+
+    def spread(self, height: int, width: int) -> Iris | ByPlace:
+        """What points become in a picture of that size."""
+        x, y = self.blur.centre or (self.full_width / 2, self.full_width / 2 * height / width)
+        centre, lens = (x * width / self.full_width, y * width / self.full_width), self.lens
+        # Where red and blue focus, a lens that is longer for them by a share has its image behind the sensor.
+        image = lens.focal_length * lens.focus / (lens.focus - lens.focal_length)
+        shift = self.character.colour_shift / 1000 * image / lens.f_number * width / lens.sensor_width
+        lens_alone = self.blur.kind is BlurKind.LENS
+        spread = ByPlace(
+            self.iris, self.blur.kind, self.blur.direction, centre, float(np.hypot(height, width)) / 2,
+            self.character.cats_eye if lens_alone else 0.0, self.character.spherical if lens_alone else 0.0,
+            float(np.clip(shift, -MOST_SHIFT, MOST_SHIFT)),
+        )  # fmt: skip
+        return self.iris if spread.is_plain else spread
 
     def coc(self, dioptres: NDArray[np.float32], width: int) -> NDArray[np.float32]:
         """Signed disc diameters in px of a picture of that width."""
@@ -103,7 +125,9 @@ def lens_at(look: Numbers, full_width: int, in_picture: bool = False) -> ThinLen
 
 def opening_at(look: Numbers, full_width: int, in_picture: bool = False) -> Opening:
     """The lens at a frame with all that decides its picture."""
-    return Opening(lens_at(look, full_width, in_picture), look.lens.iris, look.lens.highlights, look.lens.held)
+    lens = lens_at(look, full_width, in_picture)
+    own = look.lens
+    return Opening(lens, own.iris, own.highlights, own.held, look.blur, look.character, full_width)
 
 
 def through_lens(
@@ -127,14 +151,15 @@ def through_lens(
     Returns:
         (height, width, 3) linear light.
     """
-    width, iris, setting = light.shape[1], opening.iris, quality.setting
+    width, setting = light.shape[1], quality.setting
+    spread = opening.spread(*light.shape[:2])
     if plate is None:
         covered = [cut_out.matte for cut_out in cut_outs]
         plate = Plate(*clean_plate(light, dioptres, covered, growth, nearest=nearest_of(cut_outs)))
     coc = opening.coc(plate.dioptres, width)
-    ground, radius = opening.lifted(plate.light, coc), radius_of(coc)
+    ground, (radius, sides) = opening.lifted(plate.light, coc), discs_of(coc, spread)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
-    result = see_ground(ground, radius, iris, setting)
+    result = see_ground(ground, radius, spread, setting, sides)
     for cut_out in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
         window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
         if window is None:
@@ -143,12 +168,23 @@ def through_lens(
         inverse = np.float32(1) / np.broadcast_to(np.asarray(cut_out.distance, np.float32), cut_out.matte.shape)[window]
         own = opening.coc(inverse, width)
         colour = opening.lifted(own_colour(light[window], matte, plate.light[window]), own)
-        lay_over(result, window, colour, matte, radius_of(own), iris, setting)
+        own_radius, own_sides = discs_of(own, spread if isinstance(spread, Iris) else spread.moved(window))
+        lay_over(result, window, colour, matte, own_radius, spread, setting, own_sides)
         near = nearer_part(plate.dioptres, float(inverse.max()), window, matte, reach)
         if near is not None:
             part, coverage = near
-            lay_over(result, part, ground[part], coverage, radius[part], iris, setting)
+            part_sides = sides.part(part) if sides else None
+            lay_over(result, part, ground[part], coverage, radius[part], spread, setting, part_sides)
     return result
+
+
+def discs_of(coc: NDArray[np.float32], spread: Iris | ByPlace) -> tuple[NDArray[np.float32], Sides | None]:
+    """Radii in px of signed diameters, and what differs on the two sides of the focus, where it does."""
+    radius = radius_of(coc)
+    if isinstance(spread, Iris):
+        return radius, None
+    needed = spread.has_sides or spread.shift != 0
+    return spread.grown(radius), sides_of(coc, spread) if needed else None
 
 
 def nearest_of(cut_outs: Sequence[CutOut]) -> list[float]:
@@ -167,3 +203,13 @@ def foremost(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> NDArr
 def blur_size(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut], opening: Opening) -> NDArray[np.float32]:
     """Signed disc diameter per pixel in px, near positive, of whatever lies foremost."""
     return opening.coc(foremost(dioptres, cut_outs), dioptres.shape[1])
+
+
+def largest_disc(look: Numbers, size: tuple[int, int]) -> float:
+    """The largest disc of all that sources and subjects name at a frame, px of the source.
+
+    Args:
+        size: (width, height) of the clip at full size.
+    """
+    ends = np.array(spoken(look, size), np.float32)
+    return float(np.abs(opening_at(look, size[0]).coc(ends, size[0])).max())

@@ -32,6 +32,8 @@ class LensReading:
     f_number: float
     softness: float
     backdrop: float
+    backdrop_named: bool
+    """Whether a backdrop is seen; else the farthest that is named stands for it."""
     nearest: float
     farthest: float | None
     """The ends of what the sources of distance name."""
@@ -76,6 +78,7 @@ def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
             f_number=lens.f_number,
             softness=disc(look.backdrop),
             backdrop=look.backdrop,
+            backdrop_named=look.backdrop_named,
             nearest=1 / max(most, FARTHEST),
             farthest=1 / least if least > FARTHEST else None,
         ),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -12,14 +12,15 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.reader import shrink
 from kalyptra.core.compose import Sources, distance_map, layers_of, mattes_of
 from kalyptra.core.distance.stack import Layer, stack
-from kalyptra.core.layered import CutOut, foremost, opening_at
+from kalyptra.core.layered import CutOut, foremost, largest_disc, opening_at
 from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.proof import advice
 from kalyptra.core.proof.advice import Note
-from kalyptra.core.setup.document.distance import AnySource, MapFile, Pinned, Stacking
-from kalyptra.core.setup.document.setup import Acts, Setup
-from kalyptra.core.setup.resolve.look import DrawnAt, Look, camera_of, distance_of, matte_at, resolve, spoken
-from kalyptra.core.setup.resolve.source import SourceAt
+from kalyptra.core.proof.blur_size import end_for
+from kalyptra.core.setup.document.distance import AnySource, Backdrop, MapFile, Pinned, Stacking
+from kalyptra.core.setup.document.setup import Acts, Edge, OutlineMatte, Setup
+from kalyptra.core.setup.resolve.look import DrawnAt, Look, SubjectAt, camera_of, distance_of, matte_at, resolve, spoken
+from kalyptra.core.setup.resolve.source import BandAt, SourceAt
 from kalyptra.core.store import Store
 
 WIDTH = 240
@@ -48,6 +49,7 @@ class Survey:
         lines: metres, and where the map has that distance: lines of places, px of the source.
         sources: of each source its own dioptres at places of the picture, rows from top to bottom.
         notes: what is likely amiss.
+        blur_end: the disc, px of the source, at which the colours of the blur-size view end.
     """
 
     low: float
@@ -56,6 +58,7 @@ class Survey:
     lines: list[tuple[float, list[list[tuple[float, float]]]]]
     sources: dict[str, list[list[float]]]
     notes: list[Note]
+    blur_end: float
 
 
 def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
@@ -73,15 +76,17 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     seen = foremost(dioptres, cut_outs)
     low, high = spoken(look, size)
     layers = layers_of(look, picture, sources, {first.id: matte for matte, first in pairs})
-    alone = {at.id: stack(picture.size, scale, [Layer(layer.shape)]) for at, layer in layers}
+    alone = {at.id: stack(picture.size, scale, [Layer(layer.shape, curve=layer.curve)]) for at, layer in layers}
     notes = [
         *_lens_notes(setup, look, seen, size[0]),
         *_turned(setup, alone, [matte for matte, _ in pairs]),
         *_fights(setup, layers, alone, scale),
+        *_advice(setup, look, pairs, size),
     ]
     return Survey(
-        low, high, seen, _lines(dioptres, scale), {name: _places(item) for name, item in alone.items()}, notes
-    )
+        low, high, seen, _lines(dioptres, scale), {name: _places(item) for name, item in alone.items()}, notes,
+        end_for(largest_disc(look, size)),
+    )  # fmt: skip
 
 
 def _lines(dioptres: NDArray[np.float32], scale: float) -> list[tuple[float, list[list[tuple[float, float]]]]]:
@@ -112,12 +117,42 @@ def _places(dioptres: NDArray[np.float32]) -> list[list[float]]:
 
 
 def _lens_notes(setup: Setup, look: Look, seen: NDArray[np.float32], full_width: int) -> Iterator[Note]:
+    if not look.effect:
+        yield advice.switched_off()
+        return
     opening = opening_at(look, full_width)
     sizes = opening.coc(seen, full_width)
     sharp = setup.lens.permissible_coc_mm / setup.lens.sensor_width_mm * full_width
-    notes = [advice.nothing_soft(sizes, opening.lens.f_number)]
+    unheld = replace(opening, held=None).coc(seen, full_width) if opening.held else sizes
+    notes = [advice.nothing_soft(sizes, unheld, seen, look.focus, opening.lens.f_number)]
+    notes.append(advice.too_much(sizes, full_width))
     if opening.held is None:
         notes.append(advice.nothing_sharp(sizes, seen, look.focus, sharp))
+    yield from (note for note in notes if note)
+
+
+def _advice(
+    setup: Setup, look: Look, pairs: Sequence[tuple[NDArray[np.float32], SubjectAt]], size: tuple[int, int]
+) -> Iterator[Note]:
+    """What is not amiss, and may look better."""
+    notes = []
+    if all(isinstance(setup.distance.source(at.id), Backdrop) for at in look.sources):
+        layers = [(matte, subject) for matte, subject in pairs if subject.acts is Acts.CUT_OUT]
+        names = {subject.id: subject.name for subject in setup.subjects}
+        notes += [advice.floating(names[subject.id], subject.id, matte) for matte, subject in layers]
+    for at in look.sources:
+        if isinstance(at.shape, BandAt):
+            name = name_of(setup.distance.source(at.id))
+            notes += [advice.in_the_middle(name, at.id, at.shape.centre[1] / size[1]), advice.from_above(name, at.id)]
+    for subject in setup.subjects:
+        refine = subject.refine
+        if (
+            subject.enabled
+            and isinstance(subject.matte, OutlineMatte)
+            and refine.edge is Edge.NONE
+            and subject.acts is Acts.CUT_OUT
+        ):
+            notes.append(advice.hard_line(subject.name, subject.id, refine.feather_in + refine.feather_out, size[1]))
     yield from (note for note in notes if note)
 
 
@@ -146,7 +181,8 @@ def _fights(
 
     whole = stacked(layers)
     for i, (at, layer) in enumerate(layers):
-        if np.abs(stacked([*layers[:i], *layers[i + 1 :]]) - whole).max() < advice.NOTHING:
+        base = i == 0 and isinstance(setup.distance.source(at.id), Backdrop)  # what lies under all: nobody misses it
+        if not base and np.abs(stacked([*layers[:i], *layers[i + 1 :]]) - whole).max() < advice.NOTHING:
             yield advice.without_effect(names[i], at.id, names[-1] if i + 1 < len(layers) else names[0])
         elif (
             i > 0 and layer.joins is Stacking.REPLACES and MIXED[0] < layer.strength < MIXED[1] and layer.region is None

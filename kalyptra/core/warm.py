@@ -11,6 +11,8 @@ from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
 from kalyptra.core.distance.stack import Layer, stack
+from kalyptra.core.finish.colours import with_colours
+from kalyptra.core.finish.grain import carry_grain
 from kalyptra.core.following.people.model import person_share
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.state import SubjectState
@@ -26,11 +28,13 @@ from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.local_colours import edge_by_colours
+from kalyptra.core.setup.document.finish import BANDS, GrainAtTone, MeasuredGrain
 from kalyptra.core.setup.document.outline import Motion
 from kalyptra.core.setup.document.setup import Iris, Refine
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.planes import PlaneAt
 from kalyptra.core.setup.geometry.shapes import ellipse
+from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.source import RoundAt, StopsAt
 
 
@@ -69,6 +73,16 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         spread(rows[:, :2], rows[:, :2], rows[:, :2], rows[:, 0], 9.0, 1.0)
         matched(rows[:, :2], border_of(np.asarray(cut_outs[0].matte)))
 
+    def finish() -> None:
+        tones = (GrainAtTone(tone=0.5, deviation=2.0),)
+        even = ((1.0,) * BANDS,) * 3
+        grain = MeasuredGrain(channels=(tones,) * 3, together=(0, 0, 0), spectra=even, first=0, last=1)
+        picture = light.copy()
+        carry_grain(picture, np.ones(size, np.float32), GrainAt(1.0, 1.0, grain), 0, 1.0, Transfer.SRGB)
+        for colours in (ColoursAt(saturation=0.5), ColoursAt(contrast=1.2)):
+            with_colours(picture, colours, Transfer.SRGB)
+            with_colours(picture, colours, Transfer.SRGB, np.ones(size, np.float32))
+
     def distances() -> None:
         flat = PlaneAt(0.0, 0.1, 0.2)
         around = RoundAt((48.0, 27.0), 30.0, 20.0, 0.0, StopsAt((0.0, 1.0), (0.2, 0.5), False))
@@ -79,6 +93,7 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         "mattes": mattes,
         "distances": distances,
         "lens": lens,
+        "finish": finish,
         "following": follow,
         "plates": lambda: median_of(light[None], np.ones((1, *size), bool), 1),
         "people": lambda: person_share(noise),

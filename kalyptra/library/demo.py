@@ -56,4 +56,4 @@ def _load_shot(project: Project, position: int, described: dict[str, Any], edito
         put_file(field, name, path)
     media.save()
     shot = Shot(project=project, media=media, title=described["title"], position=position)
-    revisions.begin(shot, read_setup((folder / "setup.json").read_text()), editor)
+    revisions.begin(shot, read_setup((folder / described.get("setup", "setup.json")).read_text()), editor)

@@ -9,8 +9,8 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Max
 
-from kalyptra.core import PLATE_GROWTH, ClipFacts, Footage, PlateSettings, Rate, Setup, probe
-from kalyptra.library import revisions
+from kalyptra.core import PLATE_GROWTH, ClipExtent, ClipFacts, Footage, PlateSettings, Rate, Setup, probe
+from kalyptra.library import looks, revisions
 from kalyptra.library.files import delete_file, put_file
 from kalyptra.library.models import Media, Project, Shot
 
@@ -34,7 +34,8 @@ def take_in(
     """
     facts = probe(path, rate, shorten_gaps)
     title = Path(name).stem[:120] or "Untitled"
-    return add_shot(project, path, name[:200], title, facts, first_setup(facts), author)
+    setup = looks.started(first_setup(facts), ClipExtent(facts.width, facts.height, facts.frames), author)
+    return add_shot(project, path, name[:200], title, facts, setup, author)
 
 
 @transaction.atomic

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -11,7 +12,7 @@ from django.db import models
 from django.urls import reverse
 from django.utils import timezone
 
-from kalyptra.core import ClipFacts, Setup
+from kalyptra.core import ClipFacts, NamedLook, Setup
 
 
 class ProjectQuerySet(models.QuerySet["Project"]):
@@ -85,6 +86,16 @@ class Media(models.Model):
     def proxy_facts(self) -> ClipFacts:
         return ClipFacts.model_validate(self.proxy_facts_json)
 
+    @property
+    def emerging_in(self) -> Path:
+        """The folder in which its pictures appear one by one while it is being prepared."""
+        return Path(settings.DATA) / "work" / f"footage-{self.key}" / "pictures"
+
+    @property
+    def can_be_opened(self) -> bool:
+        """Whether there are pictures to show, or there will be soon."""
+        return self.state in (self.State.READY, self.State.PREPARING)
+
 
 class Shot(models.Model):
     """One stretch of one source, and the setup that decides how it looks."""
@@ -148,3 +159,49 @@ class Revision(models.Model):
         from kalyptra.library import store
 
         return store.read(self.document)
+
+
+class NamedRevision(models.Model):
+    """A revision that somebody keeps under a name."""
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="named")
+    number = models.PositiveIntegerField()
+    name = models.CharField(max_length=60)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("shot", "number"), name="one_name_a_revision"),)
+        ordering = ("number",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class KeptLook(models.Model):
+    """A look that somebody keeps, for themselves or for all who edit a project."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="looks")
+    project = models.ForeignKey(Project, null=True, on_delete=models.CASCADE, related_name="looks")
+    """Where it is shared; without one it is the owner's alone."""
+    name = models.CharField(max_length=60)
+    document = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name", "pk")
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def look(self) -> NamedLook:
+        return NamedLook.model_validate(self.document)
+
+
+class StartingLook(models.Model):
+    """What somebody's new shots begin with."""
+
+    owner = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="starting_look")
+    document = models.JSONField()
+
+    def __str__(self) -> str:
+        return str(self.document.get("name", ""))

@@ -12,7 +12,7 @@ from django.db import transaction
 
 from kalyptra.core import VERSION, ClipExtent, Command, Refused, Setup, apply, words_of
 from kalyptra.library import room, store
-from kalyptra.library.models import Revision, Shot
+from kalyptra.library.models import NamedRevision, Revision, Shot
 
 
 class Stale(Exception):
@@ -132,26 +132,55 @@ class Done:
     words: str
     when: datetime
     who: str
+    name: str = ""
+    """Under which somebody keeps it."""
 
 
 def history(shot: Shot, most: int = 100) -> list[Done]:
-    """The revisions that lead to the one in force, newest first."""
+    """The revisions that lead to the one in force, newest first; after them those that are kept under a name."""
     revisions = shot.revisions.select_related("author").only("number", "parent", "words", "created", "author__username")
     by_number = {revision.number: revision for revision in revisions}
-    line: list[Done] = []
+    names = dict(shot.named.values_list("number", "name"))
+    line: list[int] = []
     at: int | None = shot.head
     while at is not None and len(line) < most:
-        revision = by_number[at]
-        line.append(
-            Done(
-                revision.number,
-                revision.words,
-                revision.created,
-                revision.author.get_username() if revision.author else "",
-            )
-        )
-        at = revision.parent
-    return line
+        line.append(at)
+        at = by_number[at].parent
+    line += [number for number in names if number in by_number and number not in line]
+    return [_done(by_number[number], names.get(number, "")) for number in line]
+
+
+def _done(revision: Revision, name: str) -> Done:
+    who = revision.author.get_username() if revision.author else ""
+    return Done(revision.number, revision.words, revision.created, who, name)
+
+
+def keep_as(shot: Shot, number: int, name: str) -> None:
+    """Keep a revision under a name; without one it is kept no longer than any other.
+
+    Raises:
+        NoRevision: the shot has none of that number.
+    """
+    if not shot.revisions.filter(number=number).exists():
+        raise NoRevision(f"This shot has no revision {number}.")
+    if name:
+        NamedRevision.objects.update_or_create(shot=shot, number=number, defaults={"name": name})
+    else:
+        shot.named.filter(number=number).delete()
+
+
+@transaction.atomic
+def go_back_to(shot_id: int, base: int, number: int, author: Any) -> Shot:
+    """Put an earlier revision in force again, as a new one: what came after stays in the history.
+
+    Raises:
+        Stale: another revision than `base` is in force; nothing was changed.
+        NoRevision: the shot has none of that number.
+        room.NoRoom: the disk is full; nothing was changed.
+    """
+    room.need(room.Use.SAVE, "The change was not saved")
+    shot = _locked(shot_id, base)
+    return _accept(shot, setup_at(shot, number), author, words=f"Back to revision {number}.")
 
 
 def clip_of(shot: Shot) -> ClipExtent:

@@ -1,7 +1,22 @@
 from django.contrib.auth.views import LogoutView
-from django.urls import path
+from django.urls import path, register_converter
 
 from kalyptra.library import views
+
+
+class Hexadecimal:
+    """A key that a page made of a file."""
+
+    regex = "[0-9a-f]{16,64}"
+
+    def to_python(self, value: str) -> str:
+        return value
+
+    def to_url(self, value: str) -> str:
+        return value
+
+
+register_converter(Hexadecimal, "hexadecimal")
 
 urlpatterns = [
     path("", views.projects, name="projects"),
@@ -12,7 +27,7 @@ urlpatterns = [
     path("projects/<int:pk>/", views.project, name="project"),
     path("projects/<int:pk>/delete/", views.delete_project, name="delete-project"),
     path("projects/<int:pk>/footage/", views.add_footage, name="add-footage"),
-    path("projects/<int:pk>/room/", views.room_for, name="room"),
+    path("projects/<int:pk>/chunks/<hexadecimal:key>/<int:size>/", views.chunks, name="chunks"),
     path("projects/<int:pk>/preparing/", views.preparing, name="preparing"),
     path("shots/<int:pk>/rename/", views.rename_shot, name="rename-shot"),
     path("shots/<int:pk>/delete/", views.delete_shot, name="delete-shot"),

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
-from typing import Any, cast
+from typing import Any, BinaryIO, cast
 
 from django.conf import settings
 from django.contrib import messages
@@ -16,12 +17,13 @@ from django.db.models import Prefetch
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from kalyptra.core import LongGaps, NotFootage
 from kalyptra.design.theme import THEMES
 from kalyptra.launch import entry
-from kalyptra.library import footage, uploads
+from kalyptra.library import footage
+from kalyptra.library.chunked_upload import ChunkedUpload, Misplaced
 from kalyptra.library.forms import ProjectForm, ShotForm
 from kalyptra.library.models import Media, Project, Shot
 
@@ -102,30 +104,55 @@ def add_footage(request: HttpRequest, pk: int) -> HttpResponse:
     A clip whose few pictures lie far apart is asked about; sent again with `gaps`, it is taken with its gaps shortened.
     """
     project = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
-    upload = request.FILES.get("file")
-    if not isinstance(upload, TemporaryUploadedFile):
+    upload, sent = request.FILES.get("file"), _chunked_of(request, project)
+    if isinstance(upload, TemporaryUploadedFile):
+        path, name = Path(upload.temporary_file_path()), upload.name or "footage"
+    elif sent and sent.whole:
+        path, name = sent.path, request.POST.get("name", "footage")[:200]
+    elif sent:
+        return JsonResponse({"error": "Only a part of the file is here. Send the rest of it first."}, status=409)
+    else:
         return JsonResponse({"error": "No file came with the request. Choose one and send it again."}, status=400)
     shorten = request.POST.get("gaps") == "shorten"
     try:
-        path = Path(upload.temporary_file_path())
-        shot = footage.take_in(project, path, upload.name or "footage", request.user, shorten_gaps=shorten)
+        shot = footage.take_in(project, path, name, request.user, shorten_gaps=shorten)
     except LongGaps as reason:
-        return JsonResponse({"error": f"{upload.name}: {reason} Nothing was kept.", "ask": "gaps"}, status=409)
+        return JsonResponse({"error": f"{name}: {reason} Nothing was kept.", "ask": "gaps"}, status=409)
     except NotFootage as reason:
-        return JsonResponse({"error": f"{upload.name}: {reason} Nothing was kept."}, status=422)
+        if sent:
+            sent.forget()
+        return JsonResponse({"error": f"{name}: {reason} Nothing was kept."}, status=422)
+    if sent:
+        sent.forget()
     return JsonResponse({"shot": shot.pk, "title": shot.title})
 
 
+def _chunked_of(request: HttpRequest, project: Project) -> ChunkedUpload | None:
+    """The file that came in chunks before this request, where it names one."""
+    key, size = request.POST.get("key", ""), request.POST.get("size", "")
+    if not re.fullmatch(r"[0-9a-f]{16,64}", key) or not re.fullmatch(r"[0-9]{1,15}", size):
+        return None
+    return ChunkedUpload(cast(User, request.user).pk, project.pk, key, int(size))
+
+
 @login_required
-@require_GET
-def room_for(request: HttpRequest, pk: int) -> HttpResponse:
-    """Whether a file of so many bytes could be taken: asked before it is sent."""
-    get_object_or_404(Project.objects.open_to(request.user), pk=pk)
-    asked = request.GET.get("bytes", "")
-    if not asked.isascii() or not asked.isdigit() or len(asked) > 15:
-        return JsonResponse({"error": "Say how many bytes the file has."}, status=400)
-    uploads.check_size(int(asked))
-    return JsonResponse({"room": True})
+@require_http_methods(["GET", "PUT"])
+def chunks(request: HttpRequest, pk: int, key: str, size: int) -> HttpResponse:
+    """A file that comes in chunks: how much of it is there, also before the first one; or its next chunk.
+
+    A chunk that does not begin where the last one ended is refused with where that is.
+    """
+    project = get_object_or_404(Project.objects.open_to(request.user), pk=pk)
+    sent = ChunkedUpload(cast(User, request.user).pk, project.pk, key, size)
+    if request.method == "GET":
+        return JsonResponse({"offset": sent.offset})
+    offset = request.GET.get("offset", "")
+    if not re.fullmatch(r"[0-9]{1,15}", offset):
+        return JsonResponse({"error": "Say at which byte the chunk begins."}, status=400)
+    try:
+        return JsonResponse({"offset": sent.add(int(offset), cast(BinaryIO, request))})
+    except Misplaced as place:
+        return JsonResponse({"error": f"{str(place).capitalize()}.", "offset": place.offset}, status=409)
 
 
 @login_required

@@ -162,7 +162,17 @@ def _end_of(error: Exception, watch: Watch, aside: str) -> tuple[str, str]:
 
 PLAIN = (FrameUnreadable, SetupError, NotFootage, NotInStore, Gone, store.Full, room.NoRoom)
 """Errors whose texts are meant for people."""
-PLAIN_KINDS = {"FrameUnreadable", "SetupError", "NotFootage", "NotKept", "NoSuchChannel", "Gone", "time"}
+PLAIN_KINDS = {
+    "FrameUnreadable",
+    "SetupError",
+    "NotFootage",
+    "NotKept",
+    "NoSuchChannel",
+    "NotATable",
+    "NoGrain",
+    "Gone",
+    "time",
+}
 
 
 def reason(error: Exception) -> str:

@@ -101,6 +101,8 @@ class Follow(Ordered):
         PLATE_FILE = "plate-file", "bringing the plate"
         MAP_FILE = "map-file", "bringing the map"
         FEET = "feet", "looking where it stands"
+        TABLE_FILE = "table-file", "bringing the colour table"
+        GRAIN = "grain", "measuring the grain"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
     what = models.CharField(max_length=12, choices=What, default=What.OUTLINES)

@@ -29,6 +29,10 @@ class Gaps(NotTaken):
     """A render would have frames without a matte. The text says which."""
 
 
+class NotReady(NotTaken):
+    """The footage is still being prepared; asked again when that is done, the work is taken."""
+
+
 RESULT = "result"
 
 
@@ -135,8 +139,10 @@ def _held(shot: Shot) -> Shot:
 
 
 def _need_ready(shot: Shot, then: str) -> None:
+    if shot.media.state == Media.State.PREPARING:
+        raise NotReady(f"The footage is still being prepared. {then} when that is done.")
     if shot.media.state != Media.State.READY:
-        raise NotTaken(f"The footage is still being prepared. {then} when that is done.")
+        raise NotTaken("The footage is not prepared. Prepare it on the project's page first.")
 
 
 @transaction.atomic

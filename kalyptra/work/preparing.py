@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 
-from django.conf import settings
 from django.db import connection
 from procrastinate import JobContext
 
@@ -34,8 +33,9 @@ def prepare(media_id: int, context: JobContext) -> None:
 
 def _prepare(media: Media, watch: Watch) -> None:
     rows = Media.objects.filter(pk=media.pk, state=Media.State.PREPARING)
-    folder = settings.DATA / "work" / f"footage-{media.key}"
-    folder.mkdir(parents=True, exist_ok=True)
+    pictures = media.emerging_in
+    folder = pictures.parent
+    pictures.mkdir(parents=True, exist_ok=True)
     made: list[str] = []
     try:
         room.need(room.Use.BULK, "Preparing was not begun")
@@ -43,6 +43,7 @@ def _prepare(media: Media, watch: Watch) -> None:
         facts, damaged = make_proxy(
             local_path(media.file), media.facts, proxy, poster,
             lambda told: watch.note(done=told["done"] / told["of"]), watch.go_on,
+            pictures=pictures,
         )  # fmt: skip
         for field, path in ((media.proxy, proxy), (media.poster, poster)):
             put_file(field, path.name, path)

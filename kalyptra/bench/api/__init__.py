@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.security import django_auth
 
-from kalyptra.bench.api import focus, follows, frames, mattes, numbers, outlines, renders, setups
+from kalyptra.bench.api import focus, follows, frames, looks, many, mattes, numbers, outlines, renders, setups
 from kalyptra.bench.api.answers import answer_refusals
 from kalyptra.config.errors import answer
 
@@ -27,5 +27,5 @@ def signed_in(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
 
 api = NinjaAPI(title="Kalyptra bench", version="1", auth=django_auth, docs_url=None, docs_decorator=signed_in)
 answer_refusals(api)
-for part in (setups, frames, numbers, focus, outlines, mattes, follows, renders):
+for part in (setups, frames, numbers, focus, outlines, mattes, follows, renders, looks, many):
     api.add_router("", part.router)

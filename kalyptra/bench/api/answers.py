@@ -13,10 +13,12 @@ from kalyptra.bench.mattes import BadMarks
 from kalyptra.bench.outlines import BadDrawing
 from kalyptra.bench.state import ShotNow, shot_now
 from kalyptra.config.errors import answer
-from kalyptra.core import FrameUnreadable, NotInStore, Refused, SetupError
+from kalyptra.core import FrameUnreadable, NotInStore, NotYet, Refused, SetupError
 from kalyptra.library import revisions
+from kalyptra.library.looks import NoLook
 from kalyptra.library.models import Revision, Shot
 from kalyptra.work.kinds import NotTaken
+from kalyptra.work.orders import NotReady
 
 
 class Problem(Schema):
@@ -68,14 +70,17 @@ def stale(request: HttpRequest, error: revisions.Stale) -> HttpResponse:
 ANSWERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     ValidationError: said(422, not_understood),
     Refused: said(422, lambda error: f"{error} Nothing was changed."),
+    NoLook: said(422, str),
     SetupError: said(422, lambda error: f"This setup cannot be used: {error}. The saved one is unchanged."),
     NotTaken: said(422, str),
+    NotReady: lambda request, error: JsonResponse({"error": str(error), "preparing": True}, status=409),
     BadDrawing: said(422, str),
     BadMarks: said(422, str),
     revisions.NothingThere: said(422, str),
     revisions.NoRevision: said(404, str),
     revisions.Stale: stale,
     NotInStore: said(404, not_kept),
+    NotYet: lambda request, error: JsonResponse({"error": f"{error}.".capitalize(), "preparing": True}, status=409),
     FrameUnreadable: said(404, lambda error: f"{error}."),
     AuthenticationError: lambda request, error: answer(request, 401),
     Http404: lambda request, error: answer(request, 404),

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from django.http import HttpRequest
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Body, File, Form, Router, Schema, UploadedFile
 
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import open_shot
+from kalyptra.bench.pictures import laid_over_png
 from kalyptra.core import Channel
+from kalyptra.library import store
 from kalyptra.library.models import Project
 from kalyptra.work import orders
-from kalyptra.work.kinds import BringFile, BringMap, BringMatte, BringPlate, OverFrames
+from kalyptra.work.kinds import BringFile, BringMap, BringMatte, BringPlate, BringTable, OverFrames
 from kalyptra.work.kinds.order import SubjectId
 from kalyptra.work.models import Follow
 
@@ -21,10 +23,11 @@ router = Router()
 
 
 class Newest(Schema):
-    """The newest frame that was found, and by subject and outline where outlines lie in it."""
+    """The newest frame that was found: by subject and outline where outlines lie in it, or its matte in the store."""
 
     frame: int
     outlines: dict[str, Any]
+    matte: str = ""
 
 
 class FollowState(Schema):
@@ -40,7 +43,12 @@ class FollowState(Schema):
     newest: Newest | None
 
 
-BRINGS: dict[str, type[BringFile]] = {"matte-file": BringMatte, "plate-file": BringPlate, "map-file": BringMap}
+BRINGS: dict[str, type[BringFile]] = {
+    "matte-file": BringMatte,
+    "plate-file": BringPlate,
+    "map-file": BringMap,
+    "table-file": BringTable,
+}
 
 
 @router.post("shots/{shot_id}/imports", response={200: FollowState, 422: Problem})
@@ -48,13 +56,15 @@ def bring(
     request: HttpRequest,
     shot_id: int,
     file: File[UploadedFile],
-    what: Form[Literal["matte-file", "plate-file", "map-file"]],
+    what: Form[Literal["matte-file", "plate-file", "map-file", "table-file"]],
     channel: Form[Channel] = Channel.LUMA,
     subject: Form[SubjectId] = "",
 ) -> Follow:
     """Bring a matte for a subject, a plate, or a map for a source of distance, that was made elsewhere."""
-    about = {"matte-file": {"subject": subject}, "plate-file": {}, "map-file": {"source": subject}}[what]
-    seen = {} if what == "plate-file" else {"channel": channel}
+    about = {"matte-file": {"subject": subject}, "plate-file": {}, "map-file": {"source": subject}, "table-file": {}}[
+        what
+    ]
+    seen = {} if what in ("plate-file", "table-file") else {"channel": channel}
     order = BRINGS[what].model_validate({"title": (file.name or "file")[:200], **seen, **about})
     return orders.order_import(open_shot(request, shot_id), order, file, request.user)
 
@@ -74,6 +84,19 @@ def follows(request: HttpRequest, shot_id: int) -> list[Follow]:
 @router.get("follows/{follow_id}", response=FollowState)
 def follow_state(request: HttpRequest, follow_id: int) -> Follow:
     return open_follow(request, follow_id)
+
+
+@router.get("follows/{follow_id}/newest.png")
+def newest_matte(request: HttpRequest, follow_id: int) -> HttpResponse:
+    """The newest matte that was found, to be laid over its frame."""
+    follow = open_follow(request, follow_id)
+    name = (follow.newest or {}).get("matte", "")
+    if not name:
+        raise Http404("no matte was found yet")
+    store.fetch([name])
+    response = HttpResponse(laid_over_png(store.local().picture(name)), content_type="image/png")
+    response["Cache-Control"] = "no-store"
+    return response
 
 
 @router.post("follows/{follow_id}/cancel", response=FollowState)

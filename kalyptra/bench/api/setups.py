@@ -64,6 +64,31 @@ def history(request: HttpRequest, shot_id: int) -> list[Done]:
     return revisions.history(open_shot(request, shot_id))
 
 
+class RevisionName(Schema):
+    """A name for a revision; an empty one takes it away."""
+
+    revision: int
+    name: Annotated[str, Field(max_length=60)]
+
+
+@router.post("shots/{shot_id}/names", response={200: list[Done], 404: Problem})
+def keep_as(request: HttpRequest, shot_id: int, given: RevisionName) -> list[Done]:
+    shot = open_shot(request, shot_id)
+    revisions.keep_as(shot, given.revision, given.name.strip())
+    return revisions.history(shot)
+
+
+class GoingBack(HistoryStep):
+    revision: int
+
+
+@router.post("shots/{shot_id}/back", response={200: ShotNow, 404: Problem, 409: Conflict})
+def go_back_to(request: HttpRequest, shot_id: int, back: GoingBack) -> ShotNow:
+    """Put an earlier revision in force again."""
+    shot = open_shot(request, shot_id)
+    return shot_now(revisions.go_back_to(shot.pk, back.base, back.revision, request.user))
+
+
 @router.put("shots/{shot_id}/setup", response={200: ShotNow, 409: Conflict, 422: Problem})
 def save(request: HttpRequest, shot_id: int, whole: Whole) -> ShotNow:
     """Put a whole setup in force, as a file or another program has it."""

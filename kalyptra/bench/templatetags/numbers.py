@@ -25,7 +25,8 @@ def number(
         spans: "least most" of the slider, where all that is allowed would be too much for it.
         keyed: the value has keys over time.
         slider: show a slider below.
-        scale: how dragging and the slider move: "even", "ratio" (equal ratios) or "dioptres".
+        scale: how dragging and the slider move: "even", "fine" (small values get room), "ratio" (equal ratios) or
+            "dioptres".
 
     Raises:
         KeyError: the setup has no number there.

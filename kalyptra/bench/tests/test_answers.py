@@ -69,7 +69,16 @@ class Answers(JobCase):
 
         stranger = get_user_model().objects.create_user("stranger", password="another pass phrase")
         self.client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
-        ids = {"shot_id": self.mine.pk, "revision": 1, "frame": 0, "subject": "cards", "follow_id": 1, "render_id": 1}
+        ids = {
+            "shot_id": self.mine.pk,
+            "revision": 1,
+            "frame": 0,
+            "subject": "cards",
+            "follow_id": 1,
+            "render_id": 1,
+            "project_id": self.mine.project_id,
+            "key": "shipped-02-miniature",
+        }
         walked = 0
         for path, item in api.get_openapi_schema()["paths"].items():
             for method in item:
@@ -149,10 +158,37 @@ class Answers(JobCase):
         self.assertLess(Shot.objects.latest("pk").media.facts.frames, 300)
 
     def test_files_of_a_size_that_is_not_taken_are_refused_before_they_are_sent(self) -> None:
-        room = f"/projects/{self.project.pk}/room/?bytes="
-        self.assertEqual(self.client.get(room + "1000").status_code, 200)
-        self.refused(self.client.get(room + str(1 << 40), headers={"Accept": "application/json"}), 413)
-        self.refused(self.client.get(room + "-1", headers={"Accept": "application/json"}), 400)
+        def asked(size: int) -> Any:
+            return self.client.get(
+                f"/projects/{self.project.pk}/chunks/{'ab' * 16}/{size}/", headers={"Accept": "application/json"}
+            )
+
+        self.assertEqual(asked(1000).json(), {"offset": 0})
+        self.refused(asked(1 << 40), 413)
+
+    def test_an_upload_that_was_cut_off_goes_on_where_it_was(self) -> None:
+        clip = material.video(self.folder / "kettle.mp4", 12, sound=None).read_bytes()
+        url = f"/projects/{self.project.pk}/chunks/{'ab' * 16}/{len(clip)}/"
+        first, rest = clip[:3000], clip[3000:]
+        self.assertEqual(
+            self.client.put(f"{url}?offset=0", first, content_type="application/octet-stream").json(), {"offset": 3000}
+        )
+        again = self.client.put(f"{url}?offset=0", first, content_type="application/octet-stream")
+        self.assertEqual((again.status_code, again.json()["offset"]), (409, 3000))  # its answer was lost
+        self.assertEqual(self.client.get(url).json(), {"offset": 3000})
+        done = {"key": "ab" * 16, "size": len(clip), "name": "kettle.mp4"}
+        taking = f"/projects/{self.project.pk}/footage/"
+        self.refused(self.client.post(taking, done), 409)  # half a file is none
+        more = self.client.put(
+            f"{url}?offset=3000", rest + b"more than was said", content_type="application/octet-stream"
+        )
+        self.assertEqual((more.status_code, self.client.get(url).json()), (409, {"offset": 3000}))
+        self.client.put(f"{url}?offset=3000", rest, content_type="application/octet-stream")
+        count = Shot.objects.count()
+        self.assertEqual(self.client.post(taking, done).status_code, 200)
+        self.assertEqual((Shot.objects.count(), Shot.objects.latest("pk").media.facts.frames), (count + 1, 12))
+        self.assertEqual(self.client.get(url).json(), {"offset": 0})  # nothing of it is left over
+        self.refused(self.client.put(f"{url}?offset=x", b"", content_type="application/octet-stream"), 400)
 
 
 class Told(JobCase):

@@ -8,6 +8,7 @@ from typing import Any
 
 import cv2
 
+from kalyptra.core.clip.emerging import put_picture, wanted
 from kalyptra.core.clip.encode import H264Writer, even, fit
 from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate
 from kalyptra.core.clip.guarded import Limits, run_guarded
@@ -26,7 +27,7 @@ def proxy_size(facts: ClipFacts) -> tuple[int, int]:
 
 def make_proxy(
     path: Path, facts: ClipFacts, proxy: Path, poster: Path, on_progress: Callable[[dict[str, Any]], bool],
-    go_on: Callable[[], bool] | None = None,
+    go_on: Callable[[], bool] | None = None, pictures: Path | None = None,
 ) -> tuple[ClipFacts, tuple[int, ...]]:  # fmt: skip
     """Decode a whole clip in a guarded process, and write its proxy and a poster.
 
@@ -35,6 +36,7 @@ def make_proxy(
         poster: where the JPEG goes.
         on_progress: gets {"done": frames, "of": frames}; returns False to stop.
         go_on: asked now and then whether to go on.
+        pictures: a folder into which each frame is put as soon as it is known (`emerging`).
 
     Returns:
         The proxy's own facts, and the frames that could not be decoded (another stands in for each).
@@ -43,6 +45,7 @@ def make_proxy(
         GuardedFailure: it could not be done, or was stopped.
     """
     work = {"path": str(path), "facts": facts.model_dump(mode="json"), "proxy": str(proxy), "poster": str(poster)}
+    work["pictures"] = str(pictures) if pictures else ""
     seconds = 120 + facts.frames * facts.width * facts.height / 4e6
     made = run_guarded(
         "kalyptra.core.clip.proxy:make_proxy_here", work, Limits(seconds, 8 << 30, 32 << 30), on_progress, go_on
@@ -51,7 +54,7 @@ def make_proxy(
 
 
 def make_proxy_here(
-    path: str, facts: dict[str, Any], proxy: str, poster: str, report: Callable[..., None]
+    path: str, facts: dict[str, Any], proxy: str, poster: str, report: Callable[..., None], pictures: str = ""
 ) -> dict[str, Any]:
     """The work itself; runs inside the guarded process."""
     clip = ClipFacts.model_validate(facts)
@@ -63,6 +66,11 @@ def make_proxy_here(
         if clip.kind is not FootageKind.STILL or last is None:
             last = _eight_bits(reader.picture(frame), size)
         writer.write(last)
+        if pictures:
+            put_picture(Path(pictures), frame, last)
+            if frame % 4 == 0:
+                for ahead in wanted(Path(pictures), clip.frames):
+                    put_picture(Path(pictures), ahead, _eight_bits(reader.picture(ahead), size))
         if frame == clip.frames // 3:
             wide = POSTER_WIDTH / max(last.shape[:2])
             small = cv2.resize(last, None, fx=wide, fy=wide, interpolation=cv2.INTER_AREA)

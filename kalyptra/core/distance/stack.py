@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from kalyptra.core.compiled import compiled
 from kalyptra.core.distance.along import draw, drawing_of
 from kalyptra.core.distance.imported import ImportedDistances
+from kalyptra.core.distance.toned import Toned, toned
 from kalyptra.core.setup.document.distance import Stacking
 from kalyptra.core.setup.geometry.planes import PlaneAt
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, RoundAt
@@ -28,6 +29,7 @@ class Layer:
         shape: how far away it is.
         region: (height, width) where it holds, 0 to 1; None for everywhere.
         outside: it holds where the region is not.
+        curve: what becomes of its distances.
     """
 
     shape: PlaneAt | LineAt | RoundAt | BandAt | ImportedDistances
@@ -35,6 +37,7 @@ class Layer:
     strength: float = 1.0
     region: NDArray[np.float32] | None = None
     outside: bool = False
+    curve: Toned | None = None
 
 
 def stack(size: tuple[int, int], scale: float, layers: Sequence[Layer]) -> NDArray[np.float32]:
@@ -66,6 +69,8 @@ def stack(size: tuple[int, int], scale: float, layers: Sequence[Layer]) -> NDArr
             else:
                 assert isinstance(layer.shape, ImportedDistances)
                 laid, known = layer.shape.dioptres[top : top + ROWS], layer.shape.given[top : top + ROWS]
+            if layer.curve is not None:
+                laid = toned(laid, layer.curve)
             _join(rows, laid, known, drawing is None, region, CODES[layer.joins], always, inside)
     return out
 

@@ -8,7 +8,9 @@ from typing import Annotated
 from pydantic import Field
 
 from kalyptra.core.edit.command import ClipExtent, Command, Refused
+from kalyptra.core.edit.finish import ClearFinish, DropTable, LimitStretch, MoveFrame
 from kalyptra.core.edit.focus import AddMark, Perform, PullTo, PutCut, RemoveMark, ReplaceFocus
+from kalyptra.core.edit.looks import PutLook
 from kalyptra.core.edit.mattes import DropMatteKeys, PutMatteKey
 from kalyptra.core.edit.outlines import (
     AddOutlines,
@@ -25,8 +27,10 @@ from kalyptra.core.edit.shot import HoldRange, SetRange
 from kalyptra.core.edit.sources import (
     AddSource,
     AddStop,
+    BendSource,
     CopySource,
     PutRegion,
+    ReadMapAs,
     RemoveSource,
     RemoveStop,
     ThirdPin,
@@ -34,18 +38,21 @@ from kalyptra.core.edit.sources import (
     UseRecipe,
 )
 from kalyptra.core.edit.subjects import AddSubject, RemoveSubject, StandOn
-from kalyptra.core.edit.values import DropKeys, EaseKeys, KeyHere, MoveKeys, Put, PutKeys, Reorder, SetAt
+from kalyptra.core.edit.values import DropKeys, EaseKeys, KeyHere, MoveKeys, Put, PutKeys, PutPlace, Reorder, SetAt
 from kalyptra.core.setup.document.setup import Setup
 
 ByHand = Annotated[
-    Put | SetAt | PutKeys | KeyHere | DropKeys | MoveKeys | EaseKeys | Reorder
+    Put | SetAt | PutPlace | PutKeys | KeyHere | DropKeys | MoveKeys | EaseKeys | Reorder
     | AddSubject | RemoveSubject | StandOn
     | DrawOutline | AddOutlines | RemoveOutline | ShapeOutline | PlaceOutlines | KeyOutline | DropOutlineKeys
     | MoveOutlineKey | EaseOutline
     | PutMatteKey | DropMatteKeys
-    | AddSource | CopySource | RemoveSource | PutRegion | TurnSource | AddStop | RemoveStop | ThirdPin | UseRecipe
+    | AddSource | CopySource | RemoveSource | PutRegion | TurnSource | BendSource | ReadMapAs
+    | AddStop | RemoveStop | ThirdPin
+    | UseRecipe
     | AddMark | RemoveMark | PullTo | Perform | ReplaceFocus | PutCut
-    | SetRange | HoldRange,
+    | SetRange | HoldRange
+    | LimitStretch | ClearFinish | DropTable | MoveFrame | PutLook,
     Field(discriminator="do"),
 ]  # fmt: skip
 """The commands that people give; what jobs give is in `findings`."""

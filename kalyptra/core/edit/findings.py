@@ -11,6 +11,7 @@ from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.sources import with_sources
 from kalyptra.core.edit.subjects import changing_subject, subject_of
 from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.setup.document.finish import ColourTable, MeasuredGrain, TwiceAtMost
 from kalyptra.core.setup.document.setup import OutlineMatte, PlateSource, Setup
 from kalyptra.core.setup.document.stored import (
     MOST_FRAMES,
@@ -22,6 +23,7 @@ from kalyptra.core.setup.document.stored import (
     PlatePatch,
     Spot,
 )
+from kalyptra.core.setup.time.keyed import constant
 from kalyptra.core.setup.time.track import Step
 
 Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=MOST_FRAMES)]
@@ -116,6 +118,23 @@ class TakePatches(Finding):
         return f"the plate was recovered in {len(self.patches)} frames"
 
 
+class TakeGrain(Finding):
+    """The grain of the clip as it was measured. What had none to give back gives all of it back now."""
+
+    do: Literal["take-grain"] = "take-grain"
+    measured: MeasuredGrain
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        grain = evolved(setup.finish.grain, measured=self.measured)
+        if all(key.value == 0 for key in grain.strength.keys):
+            grain = evolved(grain, strength=constant(1.0, TwiceAtMost))
+        return evolved(setup, finish=evolved(setup.finish, grain=grain))
+
+    @property
+    def words(self) -> str:
+        return "the grain was measured"
+
+
 class TakeMatteFile(Finding):
     """A matte that was brought. One that was there before keeps its place in time and how it is fitted."""
 
@@ -149,6 +168,23 @@ class TakePlateFile(Finding):
     @property
     def words(self) -> str:
         return "a plate was brought from a file"
+
+
+class TakeTable(Finding):
+    """A colour table that was brought, over the whole picture."""
+
+    do: Literal["take-table"] = "take-table"
+    title: Annotated[str, Field(max_length=200)] = ""
+    name: Name
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        table = made(ColourTable, {"name": self.name, "title": self.title})
+        whole = evolved(setup.finish.whole, table=table)
+        return evolved(setup, finish=evolved(setup.finish, whole=whole))
+
+    @property
+    def words(self) -> str:
+        return "a colour table was brought"
 
 
 class TakeMapFile(Finding):

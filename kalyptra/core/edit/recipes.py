@@ -20,10 +20,14 @@ from kalyptra.core.setup.document.distance import (
     Stacking,
 )
 from kalyptra.core.setup.document.focus import still_focus
-from kalyptra.core.setup.document.setup import Acts, Aperture, Pixels, Setup
+from kalyptra.core.setup.document.setup import Acts, Aperture, Pixels, Setup, Subject
 from kalyptra.core.setup.geometry.planes import Camera, of_rectangle
 from kalyptra.core.setup.resolve.look import camera_of, focus_of
+from kalyptra.core.setup.resolve.source import plane_at
 from kalyptra.core.setup.time.keyed import Keyed, constant, mix_distance
+
+STOOD = 0.78
+"""How far down the picture somebody's feet are taken to be (common practice, no source)."""
 
 
 class Recipe(StrEnum):
@@ -94,12 +98,15 @@ def _page(setup: Setup, frame: int, camera: Camera) -> Setup:
 
 
 def _street(setup: Setup, frame: int, camera: Camera) -> Setup:
-    """Level ground up to what stands at its end."""
+    """Level ground up to what stands at its end; focus is on the first subject, or where somebody would stand."""
     ground = Ground(
         id="ground", name="Ground", joins=Stacking.NEARER, horizon=constant(round(camera.height * 0.42, 1)),
         height=constant(1.5, Height),
     )  # fmt: skip
-    return _with(setup, [_backdrop(setup, 40.0), as_read(ground)])
+    person = _first_layer(setup)
+    stood = plane_at(ground, frame, camera).dioptres(camera.width / 2, camera.height * STOOD)
+    away = person.distance.at(frame, mix_distance) if person else 1 / stood
+    return _with(setup, [_backdrop(setup, 40.0), as_read(ground)], round(away, 3))
 
 
 def _desk(setup: Setup, frame: int, camera: Camera) -> Setup:
@@ -114,10 +121,14 @@ def _desk(setup: Setup, frame: int, camera: Camera) -> Setup:
 
 def _portrait(setup: Setup, frame: int, camera: Camera) -> Setup:
     """A person in front of a wall; focus is on the first subject."""
-    person = next((subject for subject in setup.subjects if subject.enabled and subject.acts is Acts.CUT_OUT), None)
+    person = _first_layer(setup)
     away = person.distance.at(frame, mix_distance) if person else 1.6
     wall = Backdrop(id="wall", name="Wall", distance=held_metres(away * 2.2))
     return _with(setup, [wall], round(away, 3), round(camera.width * 0.02, 1))
+
+
+def _first_layer(setup: Setup) -> Subject | None:
+    return next((subject for subject in setup.subjects if subject.enabled and subject.acts is Acts.CUT_OUT), None)
 
 
 def _backdrop(setup: Setup, otherwise: float) -> AnySource:

@@ -16,6 +16,7 @@ from kalyptra.core.setup.document.distance import (
     Backdrop,
     Band,
     Corners,
+    CurvePoints,
     Distance,
     Ground,
     Height,
@@ -25,6 +26,7 @@ from kalyptra.core.setup.document.distance import (
     Pin,
     Pinned,
     Place,
+    Reads,
     Round,
     Share,
     Stacking,
@@ -117,6 +119,21 @@ class PutRegion(Command):
         return "the region of a source was set"
 
 
+class BendSource(Command):
+    """Put a curve over the distances of a source, or take it away."""
+
+    do: Literal["bend-source"] = "bend-source"
+    source: Id
+    curve: CurvePoints = ()
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        return changing_source(setup, self.source, lambda source: evolved(source, curve=self.curve))
+
+    @property
+    def words(self) -> str:
+        return "a source's curve was drawn" if self.curve else "a source's curve was taken away"
+
+
 class TurnSource(Command):
     """Turn a source round: what was near is far."""
 
@@ -138,6 +155,31 @@ class TurnSource(Command):
     @property
     def words(self) -> str:
         return "a source of distance was turned round"
+
+
+class ReadMapAs(Command):
+    """Say what the values of a map file are.
+
+    Of maps of blur white is blurred most, of all others white is near (common practice, no source).
+    """
+
+    do: Literal["read-map-as"] = "read-map-as"
+    source: Id
+    reads: Reads
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        def read(source: AnySource) -> AnySource:
+            if not isinstance(source, MapFile):
+                raise Refused("Only a map file has values to be read.")
+            if (source.reads is Reads.BLUR) == (self.reads is Reads.BLUR):
+                return evolved(source, reads=self.reads)
+            return evolved(source, reads=self.reads, white_is_near=self.reads is not Reads.BLUR)
+
+        return changing_source(setup, self.source, read)
+
+    @property
+    def words(self) -> str:
+        return "a map's values were named"
 
 
 class AddStop(Command):
@@ -274,7 +316,7 @@ def new_source(kind: NewKind, name: str, focus: float, clip: ClipExtent) -> AnyS
             Round,
             lambda: {
                 "centre": held_place(w * 0.45, h * 0.5), "across": _length(w * 0.35), "down": _length(h * 0.45),
-                "stops": (_new_stop(0, here), stops[1]),
+                "stops": (_new_stop(0, here), _new_stop(0.4, here), stops[1]),
             },
         ),
         "band": (

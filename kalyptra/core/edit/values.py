@@ -10,13 +10,14 @@ from pydantic import Field, ValidationError
 
 from kalyptra.core.edit.at import Path, value_at, with_value
 from kalyptra.core.edit.command import ClipExtent, Command, Frames, Refused, made
-from kalyptra.core.setup.document.distance import Distance
+from kalyptra.core.setup.document.distance import Distance, Place
 from kalyptra.core.setup.document.focus import FocusCurve
 from kalyptra.core.setup.document.setup import FrameNumber, Setup
 from kalyptra.core.setup.frozen import Frozen
+from kalyptra.core.setup.geometry.curve import Coordinate
 from kalyptra.core.setup.resolve.look import camera_of, distance_of, focus_of
 from kalyptra.core.setup.time.easing import Ease, Handles
-from kalyptra.core.setup.time.keyed import Keyed, mix_distance, mix_linear, mix_place
+from kalyptra.core.setup.time.keyed import Keyed, constant, mix_of
 
 FOCUS = "focus.distance"
 Number = Annotated[float, Field(ge=-1e9, le=1e9)]
@@ -85,6 +86,28 @@ class SetAt(Command):
             return [keys[0] | {"value": self.value, **_off_mark(keyed)}]
         known = next((key for key in keys if key["frame"] == self.frame), {"ease": Ease.EASED})
         return settled(keys, [known | {"frame": self.frame, "value": self.value, **_off_mark(keyed)}])
+
+    @property
+    def words(self) -> str:
+        return f"{named(self.path)} was set"
+
+
+class PutPlace(Command):
+    """Put a place that is the middle of the picture without one; without a place it is that again."""
+
+    do: Literal["put-place"] = "put-place"
+    path: Literal["lens.blur.centre", "finish.framing.place"]
+    frame: FrameNumber = 0
+    x: Coordinate | None = None
+    y: Coordinate | None = None
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        if self.x is None or self.y is None:
+            return with_value(setup, self.path, lambda _: None)
+        at = (self.x, self.y)
+        if value_at(setup, self.path) is None:
+            return with_value(setup, self.path, lambda _: constant(at, Place))
+        return SetAt(path=self.path, frame=self.frame, value=at).apply(setup, clip)
 
     @property
     def words(self) -> str:
@@ -286,12 +309,7 @@ def now(setup: Setup, path: str, frame: int, clip: ClipExtent) -> Any:
         return distance_of(setup, value_at(setup, ".".join(names[:2])), frame, camera_of(setup, clip.size))
     keyed = timed_at(setup, path)[1]
     assert keyed is not None and not isinstance(keyed, FocusCurve)
-    mix: Any = mix_linear
-    if isinstance(keyed.keys[0].value, tuple):
-        mix = mix_place
-    elif names[-1] in ("distance", "near", "far"):
-        mix = mix_distance
-    return keyed.at(frame, mix)
+    return keyed.at(frame, mix_of(names[-1], keyed.keys[0].value))
 
 
 def _off_mark(keyed: Timed) -> dict[str, Any]:

@@ -8,10 +8,12 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic_core import to_json
 
 from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.setup.document.setup import Refine, Subject
+from kalyptra.core.setup.geometry.curve import Point
 from kalyptra.core.setup.resolve.look import DrawnAt, matte_at
 from kalyptra.core.store import Store
 
@@ -112,5 +114,15 @@ def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:
 
 
 def matte_name(subject: Subject) -> str:
-    """A name for what a subject's matte is over time: another one where it has changed."""
-    return hashlib.sha256(subject.matte.model_dump_json().encode()).hexdigest()[:16]
+    """A name for what a subject's matte is over time: another one where it has changed.
+
+    It is made of all that a point has, as setups of every version had it, not of what is written down of one today.
+    """
+    matte = subject.matte.model_dump(mode="json")
+    for outline in matte.get("outlines", ()):
+        for key in outline["shape"]["keys"]:
+            points = key["value"]["points"]
+            points[:] = [
+                {name: point.get(name, field.default) for name, field in Point.model_fields.items()} for point in points
+            ]
+    return hashlib.sha256(to_json(matte)).hexdigest()[:16]

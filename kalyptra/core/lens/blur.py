@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
+from kalyptra.core.lens.by_place import MOST_SHIFT, ByPlace
 from kalyptra.core.lens.even import spread_evenly
 from kalyptra.core.lens.scatter import Flat, Layer, scatter
 from kalyptra.core.setup.document.setup import Iris
@@ -36,21 +37,24 @@ SCALING_BLUR = 1.0
 error against spreading at full size is least."""
 
 
-def blur(flat: Flat, iris: Iris, setting: Setting) -> Layer:
+def blur(flat: Flat, spread: Iris | ByPlace, setting: Setting) -> Layer:
     """Spread every pixel over its own iris: (height, width, 4) premultiplied linear light and coverage."""
     out = np.empty((*flat.radius.shape, 4), np.float32)
-    blur_into(out, flat, iris, setting)
+    blur_into(out, flat, spread, setting)
     return out
 
 
-def blur_into(out: NDArray[np.float32], flat: Flat, iris: Iris, setting: Setting) -> None:
+def blur_into(out: NDArray[np.float32], flat: Flat, spread: Iris | ByPlace, setting: Setting) -> None:
     """Like `blur`; into three channels goes the light alone, no longer multiplied by coverage."""
     least, most, _, _ = cv2.minMaxLoc(flat.radius)
-    if most - least < EVEN:
-        _spread_evenly(out, flat, most, iris)
+    if isinstance(spread, Iris) and most - least < EVEN:
+        _spread_evenly(out, flat, most, spread)
         return
-    coarse = blur(_halve(flat, setting), iris, setting) if most > setting.full else None
-    scatter(flat, iris, min(most, setting.half), setting.full, setting.half, coarse, out)
+    largest, half_as_large = min(most, setting.half), spread
+    if isinstance(spread, ByPlace):
+        largest, half_as_large = largest + min(abs(spread.shift) / 2, MOST_SHIFT), spread.halved()
+    coarse = blur(_halve(flat, setting), half_as_large, setting) if most > setting.full else None
+    scatter(flat, spread, largest, setting.full, setting.half, coarse, out)
 
 
 def _spread_evenly(out: NDArray[np.float32], flat: Flat, radius: float, iris: Iris) -> None:
@@ -73,7 +77,8 @@ def _halve(flat: Flat, setting: Setting) -> Flat:
     coverage = np.broadcast_to(np.float32(1), (height, width)) if flat.coverage is None else flat.coverage
     _halve_into(flat.light, coverage, flat.premultiplied, flat.radius, np.float32(setting.half), slope,
                 np.float32(SCALING_BLUR), layer, radius)  # fmt: skip
-    return Flat(layer[..., :3], layer[..., 3], True, radius)
+    sides = flat.sides.halved(SCALING_BLUR) if flat.sides else None
+    return Flat(layer[..., :3], layer[..., 3], True, radius, sides)
 
 
 @compiled

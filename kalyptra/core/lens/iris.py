@@ -78,7 +78,7 @@ def kernel(iris: Iris, radius: float) -> NDArray[np.float64]:
             covered = np.minimum(right[..., None], pixels + 0.5) - np.maximum(left[..., None], pixels - 0.5)
             kernel = np.clip(covered, 0, 1).mean(axis=1)
             kernel /= kernel.sum()
-        total = _add_centred(total, kernel * light)
+        total = add_centred(total, kernel * light)
     return total
 
 
@@ -119,16 +119,21 @@ Ends = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
 """Rows, columns and weights of the ends of an iris, in px from its centre."""
 
 
-def ends_of(iris: Iris, radius: float) -> Ends:
-    """Where an iris of one radius begins and ends, row by row, and how much of a point begins or ends there."""
+def ends_of(iris: Iris, radius: float, light: float = 1.0) -> Ends:
+    """Where an iris of one radius begins and ends, row by row, and how much of a point begins or ends there.
+
+    Args:
+        light: how much there is of the point.
+    """
     if radius <= (EXACT_STRAIGHT if iris.blades else EXACT_ROUND):
-        return _derivative(kernel(iris, radius))
-    parts = [_span_taps(iris, radius * share, light) for share, light in RIMS[iris.rim]]
+        return derivative(kernel(iris, radius) * light)
+    parts = [_span_taps(iris, radius * share, light * part) for share, part in RIMS[iris.rim]]
     rows, columns, weights = (np.concatenate([part[i] for part in parts]) for i in range(3))
     return rows, columns, weights
 
 
-def _derivative(shares: NDArray[np.float64]) -> Ends:
+def derivative(shares: NDArray[np.float64]) -> Ends:
+    """The ends of any shape: what changes from pixel to pixel along its rows."""
     rows, columns = shares.shape
     change = np.zeros((rows, columns + 1))
     change[:, :-1] += shares
@@ -138,8 +143,17 @@ def _derivative(shares: NDArray[np.float64]) -> Ends:
 
 
 def _span_taps(iris: Iris, radius: float, light: float) -> Ends:
-    """Two shared ends a row: the mean of the ends of the lines within it, weighed by how many there are."""
     left, right, _ = _spans(iris, radius)
+    return ends_of_spans(left, right, light)
+
+
+def ends_of_spans(left: NDArray[np.float64], right: NDArray[np.float64], light: float) -> Ends:
+    """Two shared ends a row: the mean of the ends of the lines within it, weighed by how many there are.
+
+    Args:
+        left, right: (rows, FINE) ends of the lines of each row, px from the centre; empty where they are equal.
+        light: what all of it comes to.
+    """
     inside = right > left
     lines = inside.sum(axis=1)
     used = np.flatnonzero(lines)
@@ -158,7 +172,7 @@ def _span_taps(iris: Iris, radius: float, light: float) -> Ends:
 
 def _spans(iris: Iris, radius: float) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:
     """Left and right end of each line: (rows, FINE) each, in px from the centre; and px that it reaches sideways."""
-    y, left, right = _unit_rows(iris)
+    y, left, right = unit_rows(iris)
     half_height, half_width = radius * y[-1], radius * float(max(-left.min(), right.max()))
     reach = math.ceil(half_height + 0.5)
     lines = (np.arange(-reach, reach + 1)[:, None] + (np.arange(FINE) + 0.5) / FINE - 0.5) / radius
@@ -168,7 +182,7 @@ def _spans(iris: Iris, radius: float) -> tuple[NDArray[np.float64], NDArray[np.f
 
 
 @lru_cache(maxsize=64)
-def _unit_rows(iris: Iris) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+def unit_rows(iris: Iris) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """The shape of unit radius by rows: y, and the ends left and right, dense near the top and the foot."""
     shape = outline(iris, 2880)
     top, foot = shape[:, 1].min(), shape[:, 1].max()
@@ -185,7 +199,8 @@ def _increasing(values: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.maximum.accumulate(values + np.arange(len(values)) * 1e-12)
 
 
-def _add_centred(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+def add_centred(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Two kernels, one upon the other."""
     rows, columns = (max(a.shape[i], b.shape[i]) for i in (0, 1))
     total = np.zeros((rows, columns))
     for half in (a, b):

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
 from kalyptra.core.lens.blur import NEGLIGIBLE, Setting, blur, blur_into
+from kalyptra.core.lens.by_place import ByPlace, Sides
 from kalyptra.core.lens.iris import reach_of
 from kalyptra.core.lens.scatter import Flat
+from kalyptra.core.lens.taps_by_place import reach_by_place
 from kalyptra.core.setup.document.setup import Iris
 from kalyptra.core.window import Window, widened, window_of, within
 
@@ -20,20 +22,28 @@ STEP_OF_NEARNESS = 0.02
 """Share of a subject's dioptres by which ground must be nearer to lie wholly before it."""
 
 
-def see_ground(light: Light, radius: NDArray[np.float32], iris: Iris, setting: Setting) -> Light:
+def see_ground(
+    light: Light,
+    radius: NDArray[np.float32],
+    spread: Iris | ByPlace,
+    setting: Setting,
+    sides: Sides | None = None,
+) -> Light:
     """The picture that fills the frame, as the lens sees it.
 
     Args:
         light: (height, width, 3) linear light.
         radius: (height, width) px of each pixel's disc, not negative.
+        spread: what a point becomes.
+        sides: what differs on the two sides of the focus.
 
     Returns:
         (height, width, 3) linear light, an array of its own.
     """
-    if cv2.minMaxLoc(radius)[1] <= NEGLIGIBLE:
+    if _stays_sharp(radius, sides):
         return light.copy()
     out = np.empty_like(light)
-    blur_into(out, Flat(light, None, False, radius), iris, setting)
+    blur_into(out, Flat(light, None, False, radius, sides), spread, setting)
     return out
 
 
@@ -43,8 +53,9 @@ def lay_over(
     colour: Light,
     matte: NDArray[np.float32],
     radius: NDArray[np.float32],
-    iris: Iris,
+    spread: Iris | ByPlace,
     setting: Setting,
+    sides: Sides | None = None,
 ) -> None:
     """Lay a subject over what lies behind it, in place. Out of focus it spreads over its surroundings.
 
@@ -54,16 +65,29 @@ def lay_over(
         colour: the subject's own colour, three channels.
         matte: its coverage.
         radius: px of its discs, not negative.
+        spread: what a point of the whole frame becomes.
+        sides: what differs on the two sides of the focus, as large as the radius.
 
     Source: T. Porter, T. Duff, Compositing Digital Images (1984), operator over, premultiplied.
     """
-    most = cv2.minMaxLoc(radius)[1]
-    if most <= NEGLIGIBLE:
+    if _stays_sharp(radius, sides):
         _mix(colour, matte, ground[window])
         return
-    outer, margins = widened(window, reach_of(iris, math.ceil(most)) + 4, matte.shape, ground.shape)
+    most = math.ceil(_largest(radius, sides))
+    reach = reach_of(spread, most) if isinstance(spread, Iris) else reach_by_place(spread, most)
+    outer, margins = widened(window, reach + 4, matte.shape, ground.shape)
     own, a, discs = (cv2.copyMakeBorder(plane, *margins, cv2.BORDER_CONSTANT) for plane in (colour, matte, radius))
-    _over(blur(Flat(own, a, False, discs), iris, setting), ground[outer])
+    there = spread if isinstance(spread, Iris) else spread.moved(outer)
+    _over(blur(Flat(own, a, False, discs, sides.bordered(margins) if sides else None), there, setting), ground[outer])
+
+
+def _largest(radius: NDArray[np.float32], sides: Sides | None) -> float:
+    most = float(cv2.minMaxLoc(radius)[1])
+    return most if sides is None or sides.red_blue is None else max(most, float(cv2.minMaxLoc(sides.red_blue)[1]))
+
+
+def _stays_sharp(radius: NDArray[np.float32], sides: Sides | None) -> bool:
+    return _largest(radius, sides) <= NEGLIGIBLE
 
 
 def nearer_part(

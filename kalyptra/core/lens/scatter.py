@@ -14,7 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
+from kalyptra.core.lens.by_place import ByPlace, Sides
 from kalyptra.core.lens.iris import STEPS_PER_PIXEL, reach_of, taps
+from kalyptra.core.lens.taps_by_place import reach_by_place, taps_by_place
 from kalyptra.core.setup.document.setup import Iris
 
 Layer = NDArray[np.float32]
@@ -49,16 +51,24 @@ class Flat:
         coverage: (height, width) 0 to 1; pixels without coverage add nothing. None where all is covered.
         premultiplied: whether the light has been multiplied by its coverage.
         radius: (height, width) px of each pixel's iris, not negative.
+        sides: what differs on the two sides of the focus, where that matters.
     """
 
     light: NDArray[np.float32]
     coverage: NDArray[np.float32] | None
     premultiplied: bool
     radius: NDArray[np.float32]
+    sides: Sides | None = None
 
 
 def scatter(
-    flat: Flat, iris: Iris, largest: float, full: float, half: float, coarse: Layer | None, out: NDArray[np.float32]
+    flat: Flat,
+    spread: Iris | ByPlace,
+    largest: float,
+    full: float,
+    half: float,
+    coarse: Layer | None,
+    out: NDArray[np.float32],
 ) -> None:
     """Spread the pixels of small irises, and lay the result on that of the large ones.
 
@@ -73,35 +83,44 @@ def scatter(
     height, width = flat.radius.shape
     # Tables are made for a few sizes, not for every radius that a pull passes through.
     most = 4 * math.ceil((largest + 0.1) / 4)
-    reach = reach_of(iris, most)
+    reach = reach_of(spread, most) if isinstance(spread, Iris) else reach_by_place(spread, most)
     stride = width + 4 * reach + 2
-    table = taps(iris, most, stride)
+    table = taps(spread, most, stride) if isinstance(spread, Iris) else taps_by_place(spread, most, stride)
     ring = np.zeros(1 << math.ceil(math.log2((2 * reach + 1 + ROWS_AT_ONCE) * stride * 4)), np.float32)
     lines = np.zeros((1, 1), np.float32) if coarse is None else coarse.reshape(coarse.shape[0], -1)
     mixed = np.zeros(((width + 1) // 2 + 4) * 4, np.float32)
     sums = np.zeros((3, (width + 1) * 4), np.float32)
     coverage = np.broadcast_to(np.float32(1), (height, width)) if flat.coverage is None else flat.coverage
+    # A plain iris is one shape for all: whatever the place, its number is that of the first.
+    numbers, one_for_all, red_blue = np.zeros((1, 1), np.uint16), 31, flat.radius
+    if isinstance(spread, ByPlace):
+        numbers, one_for_all = spread.numbers(height, width, flat.sides.near if flat.sides else None), 0
+        if flat.sides and flat.sides.red_blue is not None:
+            red_blue = flat.sides.red_blue
     # The picture goes on by `reach` rows on every side, and these spread by `reach` rows once more.
     for first in range(0, height + 2 * reach, ROWS_AT_ONCE):
         last = min(first + ROWS_AT_ONCE, height + 2 * reach)
         _add_taps(flat.light, coverage, flat.premultiplied, flat.radius, np.float32(half),
                   np.float32(1 / (half - full)), first, last, table.start, table.offset, table.weight, stride, reach,
-                  sums[2], ring)  # fmt: skip
+                  sums[2], ring, numbers, one_for_all, most * STEPS_PER_PIXEL + 2, red_blue,
+                  red_blue is not flat.radius)  # fmt: skip
         _finish(ring, first, last, stride, reach, coarse is not None, lines, DOUBLING, mixed, sums, out)
 
 
 @compiled
 def _add_taps(  # type: ignore[no-untyped-def]
-    light, coverage, premultiplied, radius, half, slope, first, last, start, offset, weight, stride, pad, shares, ring
-):
+    light, coverage, premultiplied, radius, half, slope, first, last, start, offset, weight, stride, pad, shares, ring,
+    numbers, one_for_all, radii, red_blue, apart,
+):  # fmt: skip
     """Add the taps of rows of the picture; `pad` rows and columns of repeated ones lie around it.
 
-    Unsigned indices spare the check for negative ones; flat ones into the ring wrap by its power of two.
+    Unsigned indices spare the check for negative ones; flat ones into the ring wrap by its power of two. The taps of
+    each shape follow those of the one before, `radii` of them. Where red and blue lie apart they go a way of their own.
     """
     steps, zero, one, eighth = np.float32(STEPS_PER_PIXEL), np.float32(0), np.float32(1), np.float32(0.125)
     one_on, two_on, three_on = np.uint64(1), np.uint64(2), np.uint64(3)
     height, width = radius.shape
-    wrap = np.uint64(ring.size - 1)
+    wrap, largest = np.uint64(ring.size - 1), np.float32(radii - 2)
     for row in range(first, last):
         y = min(max(row - pad, 0), height - 1)
         for i in range(width):
@@ -120,7 +139,15 @@ def _add_taps(  # type: ignore[no-untyped-def]
                     a, b, c = light[y, x, 0] * shown, light[y, x, 1] * shown, light[y, x, 2] * shown
                     # A radius between two tables is made of both, by a fixed pattern: a slow pull has no steps.
                     pattern = np.float32((x * np.uint64(3) + np.uint64(y * 5)) & np.uint64(7)) + np.float32(0.5)
-                    k = np.uint64(r * steps + pattern * eighth)
+                    shape = np.uint64(numbers[y >> one_for_all, x >> np.uint64(one_for_all)]) * np.uint64(radii)
+                    k = shape + np.uint64(r * steps + pattern * eighth)
+                    if apart:
+                        q = shape + np.uint64(min(red_blue[y, x] * steps + pattern * eighth, largest))
+                        for tap in range(np.uint64(start[q]), np.uint64(start[q + one_on])):
+                            at, w = (base + np.uint64(offset[tap])) & wrap, weight[tap]
+                            ring[at] += w * a
+                            ring[at + two_on] += w * c
+                        a, c = zero, zero
                     for tap in range(np.uint64(start[k]), np.uint64(start[k + one_on])):
                         at, w = (base + np.uint64(offset[tap])) & wrap, weight[tap]
                         ring[at] += w * a

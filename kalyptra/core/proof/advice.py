@@ -11,6 +11,18 @@ TURNED = 0.12
 """By what share of its range a map must be farther below than above to look the wrong way round."""
 SHARP_PX = 1.0
 """Px of the source up to which a disc softens nothing that one could see."""
+MOST_BLUR = 0.08
+"""Share of the picture's width that a disc seldom exceeds in lenses' pictures (common practice, no source)."""
+MIDDLE = (0.46, 0.54)
+"""Share of the picture's height between which a band lies in its middle."""
+TALL = 1.8
+"""Height over width from which on a matte is taken for somebody who stands."""
+FEET = (0.5, 0.99)
+"""Share of the picture's height between which somebody's feet are seen: lower ones are cut off by the picture."""
+LEAST_FEATHER, WANTED_FEATHER = 1.0, 30.0
+"""Px at 1080 lines: below the first a line looks cut; the second hides a rough one (common practice, no source)."""
+AT_FOCUS = 0.01
+"""Dioptres from the focus within which nothing is ever soft, whatever the lens."""
 NOTHING = 1e-4
 """Dioptres of a change that is none."""
 
@@ -25,6 +37,7 @@ class Note:
         about: the id of the source or subject that it is about.
         value: metres that would mend it, where that is one value.
         first, last: the frames that it is about, where it is about some.
+        advice: whether nothing is wrong, and something may look better; told once.
     """
 
     kind: str
@@ -33,6 +46,7 @@ class Note:
     value: float | None = None
     first: int | None = None
     last: int | None = None
+    advice: bool = False
 
 
 def is_turned(dioptres: NDArray[np.float32]) -> bool:
@@ -85,11 +99,33 @@ def nothing_sharp(sizes: NDArray[np.float32], dioptres: NDArray[np.float32], foc
     )
 
 
-def nothing_soft(sizes: NDArray[np.float32], f_number: float) -> Note | None:
-    """Whether the lens is stopped down so far that nothing gets soft."""
-    most = float(np.abs(sizes).max())
-    if most > SHARP_PX:
+def switched_off() -> Note:
+    return Note("no-effect", "The whole effect is off: what is shown and rendered is the source.")
+
+
+def nothing_soft(
+    sizes: NDArray[np.float32],
+    unheld: NDArray[np.float32],
+    dioptres: NDArray[np.float32],
+    focus: float,
+    f_number: float,
+) -> Note | None:
+    """Why nothing gets soft, where nothing does.
+
+    Args:
+        sizes: signed disc diameters over the picture, px of the source.
+        unheld: the same without a range that is held sharp.
+        dioptres: of the same places.
+        focus: metres.
+    """
+    if float(np.abs(sizes).max()) > SHARP_PX:
         return None
+    if float(np.abs(unheld).max()) > SHARP_PX:
+        return Note("held-all", "No blur is seen: all of this lies in the range that is held sharp. Make it narrower.")
+    if float(np.abs(dioptres - 1 / focus).max()) < AT_FOCUS:
+        return Note(
+            "all-at-focus", f"No blur is seen: all of this lies at the focus, {focus:.2f} m. Say what is farther."
+        )
     return Note("nothing-soft", f"No blur exceeds 1 px: at f/{f_number:.1f} all of this is sharp. Open the lens.")
 
 
@@ -104,3 +140,69 @@ def fighting(name: str, other: str, about: str) -> Note:
         "fight", f"{name} and {other} disagree by more than half of the range and are mixed, so that neither holds. "
         "Give one of them a region, or let the nearer one win.", about,
     )  # fmt: skip
+
+
+def too_much(sizes: NDArray[np.float32], width: int) -> Note | None:
+    """Whether discs are larger than a lens' usually are.
+
+    Args:
+        sizes: signed disc diameters over the picture, px of the source.
+        width: of the clip, px.
+    """
+    most = float(np.abs(sizes).max())
+    if most <= MOST_BLUR * width:
+        return None
+    text = f"The largest disc is {most:.0f} px, {most / width:.0%} of the width: lenses seldom show more than"
+    return Note("too-much", f"{text} {MOST_BLUR:.0%}.", advice=True)
+
+
+def floating(name: str, about: str, matte: NDArray[np.float32]) -> Note | None:
+    """Whether somebody stands where the ground is as far away as all behind it.
+
+    Args:
+        matte: (height, width) 0 to 1, of a subject before one distance for all.
+    """
+    rows, columns = np.flatnonzero((matte > 0.5).any(axis=1)), np.flatnonzero((matte > 0.5).any(axis=0))
+    if (
+        not rows.size
+        or not FEET[0] < (rows[-1] + 1) / matte.shape[0] < FEET[1]
+        or np.ptp(rows) < TALL * np.ptp(columns)
+    ):
+        return None
+    text = (
+        f"The ground under {name} is as far away as the backdrop, so that it floats. Make a ground for it to stand on."
+    )
+    return Note("floating", text, about, advice=True)
+
+
+def in_the_middle(name: str, about: str, share: float) -> Note | None:
+    """Whether a band lies in the middle of the picture, where a miniature looks least like one.
+
+    Args:
+        share: where its middle lies, as a share of the picture's height.
+    """
+    if not MIDDLE[0] < share < MIDDLE[1]:
+        return None
+    return Note(
+        "middle", f"{name} lies in the middle. A model looks smaller with it lower or higher.", about, advice=True
+    )
+
+
+def from_above(name: str, about: str) -> Note:
+    text = f"{name}: a model is seen from above. A horizon in the picture gives a miniature away: leave it out."
+    return Note("from-above", text, about, advice=True)
+
+
+def hard_line(name: str, about: str, feather: float, height: int) -> Note | None:
+    """Whether a line that is not drawn to the picture has hardly any feather.
+
+    Args:
+        feather: inwards and outwards together, px.
+        height: of the clip, px.
+    """
+    if feather * 1080 / height >= LEAST_FEATHER:
+        return None
+    text = (
+        f"The line around {name} is hard. Draw its edge to the picture, or feather it: a rough line by 30 px at 1080."
+    )
+    return Note("hard-line", text, about, value=round(WANTED_FEATHER / 2 * height / 1080, 1), advice=True)

@@ -1,6 +1,6 @@
-"""The edge check: the ring around a subject, large, with the error of the naive way beside ours.
+"""The edge check: the ring around a subject, large, with its error, beside that of a plain overlay.
 
-The naive way lays the subject over the blurred picture without taking it out of that first, so that its own colours
+A plain overlay lays the subject over the blurred picture without taking it out of that first, so that its own colours
 glow around it. The error is what of the subject shows outside its matte: the difference from the lens' picture of the
 plate.
 """
@@ -25,21 +25,22 @@ SURROUND = 118
 INK = (232, 232, 232)
 
 
-def edge_view(ours: Codes, naive: Codes, plate: Codes, covered: Sequence[NDArray[np.float32]]) -> Codes:
-    """Four pictures of the same place, at 200 %: ours and the naive way, and below each its error.
+def edge_view(result: Codes, overlaid: Codes, plate: Codes, covered: Sequence[NDArray[np.float32]]) -> Codes:
+    """Four pictures of the same place, at 200 %: the result and a plain overlay, and below each its error.
 
     Args:
-        ours, naive, plate: (height, width, 3) codes: the result, the naive way, and the plate alone, through the lens.
+        result, overlaid, plate: (height, width, 3) codes: the result, a plain overlay, and the plate alone, all through
+            the lens.
         covered: mattes of the cut-outs.
 
     Returns:
-        Codes as large as the picture, at the place where the naive way is worst.
+        Codes as large as the picture, at the place where a plain overlay is worst.
     """
-    height, width = ours.shape[:2]
-    out = np.full_like(ours, SURROUND)
+    height, width = result.shape[:2]
+    out = np.full_like(result, SURROUND)
     matte = np.max(covered, axis=0) if covered else np.zeros((height, width), np.float32)
     ring = ring_of(matte)
-    errors = [cv2.absdiff(our, plate).max(axis=2).astype(np.float32) * ring for our in (ours, naive)]
+    errors = [cv2.absdiff(seen, plate).max(axis=2).astype(np.float32) * ring for seen in (result, overlaid)]
     part = max(8, (height // 2 - GAP) // LARGER), max(8, (width // 2 - GAP) // LARGER)
     worst = cv2.boxFilter(errors[1] if ring.any() else matte, -1, (part[1] // 2 | 1, part[0] // 2 | 1))
     row, column = np.unravel_index(int(worst.argmax()), worst.shape)
@@ -47,7 +48,9 @@ def edge_view(ours: Codes, naive: Codes, plate: Codes, covered: Sequence[NDArray
     left = int(np.clip(column - part[1] // 2, 0, max(0, width - part[1])))
     place = slice(top, top + part[0]), slice(left, left + part[1])
     count = max(int(ring.sum()), 1)
-    for i, (name, picture, error) in enumerate((("ours", ours, errors[0]), ("naive way", naive, errors[1]))):
+    for i, (name, picture, error) in enumerate(
+        (("this result", result, errors[0]), ("laid over the blur", overlaid, errors[1]))
+    ):
         x = i * (width // 2 + GAP)
         _put(out, picture[place], (0, x), f"{name}, 200 %")
         shown = np.repeat(np.clip(error * ENLARGED, 0, 255).astype(np.uint8)[..., None], 3, axis=2)

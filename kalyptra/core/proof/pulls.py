@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from kalyptra.core.proof.advice import Note
@@ -79,7 +79,7 @@ def pull_notes(focus: Focus, moments: Sequence[PullMoment], rate: float) -> list
     if not focus.breathing and most / least - 1 > NOTICED:
         at = max(moments, key=lambda moment: moment.enlargement).frame
         text = f"A real lens' picture would grow by {(most / least - 1) * 100:.0f} % in this pull. Breathing is off."
-        notes.append(_note("breathing", at, at, text))
+        notes.append(replace(_note("breathing", at, at, text), advice=True))
     return notes
 
 

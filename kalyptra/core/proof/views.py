@@ -9,18 +9,18 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.transfer import to_codes
+from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compose import Composed
-from kalyptra.core.layered import Matte, Plate, blur_size, foremost, through_lens
-from kalyptra.core.proof.blur_size import blur_view
+from kalyptra.core.layered import Light, Matte, Plate, blur_size, foremost, largest_disc, through_lens
+from kalyptra.core.proof.blur_size import blur_view, end_for
 from kalyptra.core.proof.distance import distance_view
 from kalyptra.core.proof.edges import edge_view
 from kalyptra.core.proof.seen import change_view, seen_view
+from kalyptra.core.proof.tint import Tint, tint_of
 from kalyptra.core.setup.resolve.look import spoken
 
 Codes = NDArray[np.uint8]
 """(height, width, 3) RGB."""
-OVERLAY_LIGHT = np.array([0.78, 0.10, 0.05], np.float32)
 
 
 class View(StrEnum):
@@ -28,18 +28,17 @@ class View(StrEnum):
 
     RESULT = "result"
     SOURCE = "source"
+    FRAMED = "framed"
+    """The result as it is rendered, where a framing cuts or enlarges it."""
     OVERLAY = "overlay"
     MATTE = "matte"
     BLUR = "blur"
     DISTANCE = "distance"
     CHANGE = "change"
     PLATE = "plate"
+    BEHIND = "behind"
     SEEN = "seen"
     EDGES = "edges"
-
-
-def _result(made: Composed, _: str | None) -> Codes:
-    return to_codes(made.result, made.picture.transfer)
 
 
 def _matte(made: Composed, subject: str | None) -> Codes:
@@ -47,9 +46,12 @@ def _matte(made: Composed, subject: str | None) -> Codes:
     return cv2.cvtColor(whole, cv2.COLOR_GRAY2RGB)  # type: ignore[no-any-return]
 
 
-def _overlay(made: Composed, subject: str | None) -> Codes:
-    share = _together(made, subject)[..., None] * np.float32(0.5)
-    return to_codes(made.light * (1 - share) + OVERLAY_LIGHT * share, made.picture.transfer)
+def overlay(made: Composed, subject: str | None, tint: Tint = Tint.APART) -> Codes:
+    """The picture under a subject's matte, or under all of them, in one colour."""
+    matte = _together(made, subject)
+    share = matte[..., None] * np.float32(0.5)
+    colour = to_light(tint_of(tint, made.picture.codes, matte), made.picture.transfer)
+    return to_codes(made.light * (1 - share) + colour * share, made.picture.transfer)
 
 
 def _together(made: Composed, subject: str | None) -> Matte:
@@ -69,11 +71,21 @@ def _distance(made: Composed, _: str | None) -> Codes:
 
 
 def _blur(made: Composed, _: str | None) -> Codes:
-    return blur_view(blur_size(made.dioptres, made.cut_outs, made.opening) / np.float32(made.scale))
+    sizes = blur_size(made.dioptres, made.cut_outs, made.opening) / np.float32(made.scale)
+    return blur_view(sizes, end_for(largest_disc(made.look, made.sources.full_size)))
 
 
 def _plate(made: Composed, _: str | None) -> Codes:
     return to_codes(made.plate.light, made.picture.transfer)
+
+
+def _behind(made: Composed, _: str | None) -> Codes:
+    return to_codes(_plate_through_lens(made), made.picture.transfer)
+
+
+def _plate_through_lens(made: Composed) -> Light:
+    """The picture with the layers taken out, as the lens sees it."""
+    return through_lens(made.plate.light, made.plate.dioptres, (), made.opening, made.plate, made.quality)
 
 
 def _seen(made: Composed, _: str | None) -> Codes:
@@ -82,22 +94,21 @@ def _seen(made: Composed, _: str | None) -> Codes:
 
 
 def _edges(made: Composed, _: str | None) -> Codes:
-    plate, unfilled = made.plate, Plate(made.light, made.dioptres)
-    naive = through_lens(made.light, made.dioptres, made.cut_outs, made.opening, unfilled, made.quality)
-    behind = through_lens(plate.light, plate.dioptres, (), made.opening, plate, made.quality)
-    codes = [to_codes(seen, made.picture.transfer) for seen in (made.blurred, naive, behind)]
+    unfilled = Plate(made.light, made.dioptres)
+    overlaid = through_lens(made.light, made.dioptres, made.cut_outs, made.opening, unfilled, made.quality)
+    codes = [to_codes(seen, made.picture.transfer) for seen in (made.blurred, overlaid, _plate_through_lens(made))]
     return edge_view(codes[0], codes[1], codes[2], [cut_out.matte for cut_out in made.cut_outs])
 
 
 VIEWS: dict[View, Callable[[Composed, str | None], Codes]] = {
-    View.RESULT: _result,
-    View.OVERLAY: _overlay,
+    View.OVERLAY: overlay,
     View.MATTE: _matte,
     View.BLUR: _blur,
     View.DISTANCE: _distance,
     View.CHANGE: _change,
     View.PLATE: _plate,
+    View.BEHIND: _behind,
     View.SEEN: _seen,
     View.EDGES: _edges,
 }
-"""How each view is made of what a frame is made of; the source is the picture itself."""
+"""How each view to check by is made of what a frame is made of; source and result are `frame`'s own."""

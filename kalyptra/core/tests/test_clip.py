@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from kalyptra.core.clip.emerging import Emerging, NotYet, want, wanted
 from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.probe import LongGaps, NotFootage, conform, probe
 from kalyptra.core.clip.proxy import make_proxy
@@ -140,10 +141,28 @@ class Taken(Folder):
         path = material.video(self.folder / "a.mp4", size=(270, 480))
         facts, reports = probe(path, RATE), []
         proxy, poster = self.folder / "p.mp4", self.folder / "p.jpg"
-        made, bad = make_proxy(path, facts, proxy, poster, lambda report: reports.append(report) or True)
+        early = self.folder / "early"
+        early.mkdir()
+        want(early, 24)  # somebody looks there
+        made, bad = make_proxy(
+            path, facts, proxy, poster, lambda report: reports.append(report) or True, pictures=early
+        )
+        came = sorted(early.glob("*.jpg"), key=lambda picture: picture.stat().st_mtime_ns)
+        self.assertEqual([int(picture.stem) for picture in came], [0, *range(24, 30), *range(1, 24)])
         self.assertEqual((made.frames, bad, made.width), (30, (), 480))
         self.assertTrue(poster.read_bytes().startswith(b"\xff\xd8") and reports)
         np.testing.assert_allclose(self.frame_bars(proxy, made, [0, 13, 29]), [0, 91, 203], atol=1)
+        emerging = Emerging(facts, early)  # each of them is there before the whole is
+        np.testing.assert_allclose(
+            [material.bar_of(emerging.picture(i).codes[..., ::-1]) for i in (0, 13, 29)], [0, 91, 203], atol=1
+        )
+        want(early, 3)
+        self.assertEqual(wanted(early, 30), [])  # it is there
+        (early / "000020.jpg").unlink()
+        want(early, 15)
+        self.assertEqual((wanted(early, 30), wanted(early, 30)), ([20], []))  # a wish is told once
+        with self.assertRaises(NotYet):
+            Emerging(facts, self.folder).picture(3)
 
 
 class Refused(Folder):

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core import matte_name, read_setup
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.layered import Plate, through_lens
@@ -133,6 +134,15 @@ class Lights(TestCase):
         truth = float(to_light(moment.true, Transfer.SRGB)[band].mean())
         dull, lifted = light_of_band(Highlights()), light_of_band(lights)
         self.assertLess(abs(lifted / truth - 1), abs(dull / truth - 1))
+
+
+class Feet(TestCase):
+    def test_the_demos_feet_are_those_of_its_matte_whatever_is_written_down_of_a_point(self) -> None:
+        setup = read_setup((Path(__file__).parents[3] / "demo" / "runner" / "setup.json").read_bytes())
+        runner = setup.subjects[0]
+        assert runner.standing
+        self.assertEqual(runner.standing.of, matte_name(runner))
+        self.assertEqual(matte_name(read_setup(setup.model_dump_json()).subjects[0]), matte_name(runner))
 
 
 class ThinLensFacts(TestCase):

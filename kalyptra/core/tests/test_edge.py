@@ -86,6 +86,27 @@ class Feather(TestCase):
         ramp = grown(hard, Refine(feather_in=4, feather_out=4), 1.0)
         self.assertAlmostEqual(float(ramp[np.abs(away(hard) + 2) < 0.5].mean()), 0.84, delta=0.06)
 
+    def test_a_feather_of_a_soft_edge_leaves_the_inside_whole_and_all_around_empty(self) -> None:
+        signed = away(blob(((130, 92), (60, 40), 0)))
+        for softness, feather in ((3, 0.6), (3, 3), (6, 1.5), (8, 4)):
+            with self.subTest(softness=softness, feather=feather):
+                matte = np.clip(0.5 - signed / softness, 0, 1).astype(np.float32)
+                soft = grown(matte, Refine(feather_in=feather, feather_out=feather), 1.0)
+                reach = softness / 2 + feather + 1
+                self.assertAlmostEqual(float(soft[signed < -reach].min()), 1.0, places=5)
+                self.assertAlmostEqual(float(soft[signed > reach].max()), 0.0, places=5)
+                self.assertAlmostEqual(float(soft.sum() / matte.sum()), 1, delta=0.01)
+
+    def test_a_slight_feather_goes_from_all_to_nothing_by_its_profile(self) -> None:
+        y, x = np.indices((200, 300), np.float32)
+        away_from_line = np.hypot(x - 150, y - 100) - 60.3
+        hard = np.clip(0.5 - away_from_line, 0, 1).astype(np.float32)
+        for feather in (0.6, 1.2, 1.9):
+            slight = grown(hard, Refine(feather_in=feather, feather_out=feather), 1.0)
+            t = np.clip(0.5 - away_from_line / (2 * feather), 0, 1)
+            np.testing.assert_allclose(slight, t * t * (3 - 2 * t), atol=0.16 if feather < 1 else 0.08)
+            self.assertAlmostEqual(float(slight.sum() / hard.sum()), 1, places=3)
+
     def test_where_points_have_a_feather_of_their_own_it_holds_and_not_the_picture(self) -> None:
         rows = Curve.model_validate(ellipse(130, 92, 120, 80)).rows
         truth = blob(((130, 92), (54, 34), 0))

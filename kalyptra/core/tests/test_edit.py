@@ -13,7 +13,9 @@ from pydantic import TypeAdapter, ValidationError
 
 from kalyptra.core.edit import ByHand, ClipExtent, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import TakeFeet, TakeMattes, TakeSteps
+from kalyptra.core.edit.looks import taken_look
 from kalyptra.core.edit.values import Reorder
+from kalyptra.core.setup.document.named_look import LookPart
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.setup.resolve.look import numbers_at
@@ -54,6 +56,7 @@ def full() -> Setup:
         {"kind": "corners", "id": "page", "corners": places, "width": hold(0.3), "region": region},
         {"kind": "pins", "id": "wall", "pins": [{"place": place, "distance": hold(3)} for place in places[:2]]},
         {"kind": "line", "id": "pier", "start": hold([0, 0]), "end": hold([9, 500]), "stops": stops},
+        {"kind": "map", "id": "depth", "frames": ["a" * 32]},
     ]
     keys = [{"frame": 0, "value": 2, "mark": "aa"}, {"frame": 50, "value": 4, "mark": "bb"}, {"frame": 90, "value": 6}]
     marks = [{"id": "aa", "name": "A", "distance": 2}, {"id": "bb", "name": "B", "distance": 3, "subject": "runner"}]
@@ -61,6 +64,8 @@ def full() -> Setup:
         {
             "footage": {"last": 299}, "subjects": [drawn, found], "distance": {"sources": sources},
             "focus": {"marks": marks, "distance": {"keys": keys}},
+            "finish": {"outside": {"driven_by": "outside", "subject": "runner"}, "flat": {"subject": "keeper"},
+                       "stretch": {"first": 10, "last": 60}},
         }
     )  # fmt: skip
 
@@ -75,6 +80,9 @@ PLACES = [
     "distance.sources.quay.horizon", "distance.sources.page.corners.1", "distance.sources.pier.stops.0.at",
     "distance.sources.backdrop.distance", "distance.smooth", "distance.view_angle", "plate.source", "output.height",
     "version", "subjects.runner.id", "subjects.runner.matte", "footage.last", "nothing.here", "lens",
+    "finish.strength", "finish.outside.saturation", "finish.outside.subject", "finish.stretch.last", "lens.blur.form", "lens.blur.centre",
+    "finish.framing.place",
+    "lens.character.glow", "finish.grain.size",
 ]  # fmt: skip
 NUMBERS = st.one_of(st.floats(-10, 400), st.sampled_from([0.0, 0.02, 1e9, -1e9, 1e5]))
 VALUES = st.one_of(NUMBERS, st.tuples(NUMBERS, NUMBERS))
@@ -88,7 +96,7 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
     **dict.fromkeys(("id", "mark"), st.one_of(IDS, st.none())),
     "subject": st.sampled_from(["runner", "runner", "keeper", "ghost", None]),
     "outline": st.sampled_from(["body1", "arm11", "ghost"]),
-    "source": st.sampled_from(["quay", "page", "wall", "pier", "ghost", None]),
+    "source": st.sampled_from(["quay", "page", "wall", "pier", "depth", "ghost", None]),
     **dict.fromkeys(("frame", "first", "last", "to", "take", "about", "stop"), FRAMES),
     "path": st.sampled_from(PLACES),
     "paths": st.lists(st.sampled_from(PLACES), min_size=1, max_size=3),
@@ -102,16 +110,24 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
     "ease": EASES,
     "name": st.sampled_from(["", "Ferry", "x" * 60]),
     "drawn": st.one_of(st.none(), st.fixed_dictionaries({"id": IDS, "curve": CURVES})),
-    "curve": CURVES,
     "outlines": st.one_of(
         st.sampled_from([["body1"], ["arm11", "body1"], ["ghost"]]), st.builds(lambda name: [outline(name)], IDS)
     ),
     "motion": st.lists(st.floats(-2, 2), min_size=9, max_size=9),
     "joins": st.sampled_from(["add", "take-away"]),
     "kind": st.sampled_from(["backdrop", "pins", "ground", "corners", "line", "round", "band"]),
+    "drawn_as": st.sampled_from(["closely", "roughly", "soft-region"]),
+    "reads": st.sampled_from(["dioptres", "distance", "metres", "blur"]),
     "recipe": st.sampled_from(["miniature", "page", "street", "desk", "portrait"]),
     **dict.fromkeys(("on", "outside"), st.booleans()),
     **dict.fromkeys(("near", "far", "distance"), NUMBERS),
+    "curve": st.one_of(CURVES, st.lists(st.tuples(st.floats(0, 1), st.floats(0, 1)), max_size=3)),
+    "scale": st.floats(0.5, 5),
+    **dict.fromkeys(("x", "y"), st.one_of(NUMBERS, st.none())),
+    "look": st.sampled_from(list(LookPart)).map(
+        lambda part: taken_look(full(), "Dusk", [part], 40, ClipExtent(640, 360, 300)).model_dump(mode="json")
+    ),
+    "parts": st.lists(st.sampled_from([part.value for part in LookPart]), min_size=1, max_size=6),
 }
 
 
@@ -271,7 +287,7 @@ class Rules(TestCase):
         self.assertIsNone(removed.subjects[0].standing)
         self.assertEqual(numbers_at(removed, 5, CLIP.size).away["runner"], 2.5)
         alone = full()
-        for name in ("quay", "page", "wall", "pier"):
+        for name in ("quay", "page", "wall", "pier", "depth"):
             alone = self.do(alone, do="remove-source", id=name)
         with self.assertRaisesRegex(Refused, "last source stays"):
             self.do(alone, do="remove-source", id="backdrop")

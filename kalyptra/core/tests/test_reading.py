@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kalyptra.core.lens.optics import ThinLens
-from kalyptra.core.proof.blur_size import FAR, LARGEST, NEAR, SHARP, blur_view
+from kalyptra.core.proof.blur_size import FAR, NEAR, SHARP, blur_view
 from kalyptra.core.reading import iris_outline, read_frame
 from kalyptra.core.setup.document.distance import backdrop_at
 from kalyptra.core.setup.document.focus import Focus, still_focus
@@ -68,5 +68,5 @@ class Readings(TestCase):
         self.assertEqual(corners.sum(), 6)
 
     def test_blur_size_is_dark_where_sharp_and_tells_near_from_far(self) -> None:
-        colours = blur_view(np.array([[0, LARGEST, -LARGEST, 9999]], np.float32))[0]
+        colours = blur_view(np.array([[0, 40, -40, 9999]], np.float32), 40)[0]
         np.testing.assert_array_equal(colours, [SHARP, NEAR[1], FAR[1], NEAR[1]])

@@ -60,8 +60,9 @@ class Stored(StoredFolder, TestCase):
 
     def shot(self) -> Shot:
         source = material.video(self.folder / "a.mp4", frames=10)
-        self.assertEqual(self.upload(source.read_bytes(), "kettle.mp4").status_code, 200)
-        return Shot.objects.get()
+        answer = self.upload(source.read_bytes(), "kettle.mp4")
+        self.assertEqual(answer.status_code, 200)
+        return Shot.objects.get(pk=answer.json()["shot"])
 
 
 def _without_axes() -> list[str]:

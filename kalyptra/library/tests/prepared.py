@@ -35,7 +35,7 @@ def _probe(path: Path, rate: Rate, shorten_gaps: bool = False) -> ClipFacts:
 
 def _proxy(
     path: Path, facts: ClipFacts, proxy: Path, poster: Path, on_progress: Callable[[dict[str, Any]], bool],
-    go_on: Callable[[], bool] | None = None,
+    go_on: Callable[[], bool] | None = None, pictures: Path | None = None,
 ) -> tuple[ClipFacts, tuple[int, ...]]:  # fmt: skip
     key = (_digest(path), facts)
     if key not in _proxies:

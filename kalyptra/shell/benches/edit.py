@@ -13,16 +13,13 @@ from pathlib import Path
 from typing import Any
 
 from kalyptra.core import ClipExtent, Curve, FolderStore, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
-from kalyptra.launch.system import chromium
+from kalyptra.shell.benches.browser import count_drafts, drafts_a_second, page_of_instance
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.scene import DEMO
 from kalyptra.shell.trials.instance import Client, Instance
 
 FRAMES = 7500
-SECONDS = 4.0
 CLIP = ClipExtent(1920, 1080, FRAMES)
-FLAGS = ("--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage")  # fmt: skip
 
 
 def run() -> Iterator[Figure]:
@@ -79,40 +76,25 @@ def _change(document: dict[str, Any], store: FolderStore) -> None:
 
 def _dragged() -> Iterator[Figure]:
     """Drags on the runner in headless Chromium, on an instance of their own."""
-    from playwright.sync_api import sync_playwright
-
-    with tempfile.TemporaryDirectory() as name:
-        Path(name).chmod(0o711)
-        with Instance(Path(name), KALYPTRA_RESERVE="0") as instance, sync_playwright() as playwright:
-            client = instance.enter()
-            browser = playwright.chromium.launch(executable_path=chromium(), args=list(FLAGS))
-            context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=instance.address)
-            context.add_cookies(
-                [{"name": k, "value": v, "url": instance.address} for k, v in client.session.cookies.get_dict().items()]
-            )
-            page = context.new_page()
-            sent: list[int] = []
-            page.on(
-                "request",
-                lambda request: sent.append(len(request.post_data or "")) if "draft.jpg" in request.url else None,
-            )
-            page.goto(f"/shots/{client.shots()['Parcel runner']}/")
-            page.wait_for_selector("canvas[data-shown]")
-            page.evaluate(
-                "() => { window.shown = 0; const store = Alpine.store('viewer'), paint = store.paint.bind(store);"
-                " store.paint = (key, blob) => { window.shown += key === 'draft'; return paint(key, blob); }; }"
-            )
-            for stage, what, title in (
-                ("Subjects", '[data-act="move"]', "the runner's outline"),
-                ("Pull", "[data-focus]", "a key on the runner's chart"),
-            ):
-                page.get_by_role("button", name=stage).click()
-                page.wait_for_timeout(4000)
-                sent.clear()
-                yield Figure(f"a drag of {title}, pictures", _drag(page, what), "a s", 12, True)
-                yield Figure(f"a drag of {title}, bytes of a draft", max(sent, default=0) / 1000, "kB")
-            browser.close()
-            yield from _asked(instance, client, client.shots()["Parcel runner"])
+    with page_of_instance() as (instance, client, page):
+        sent: list[int] = []
+        page.on(
+            "request", lambda request: sent.append(len(request.post_data or "")) if "draft.jpg" in request.url else None
+        )
+        page.goto(f"/shots/{client.shots()['Parcel runner']}/")
+        page.wait_for_selector("canvas[data-shown]")
+        count_drafts(page)
+        for stage, what, title in (
+            ("subjects", '[data-act="move"]', "the runner's outline"),
+            ("pull", "[data-focus]", "a key on the runner's chart"),
+        ):
+            page.locator(f'.stage[data-stage="{stage}"]').click()
+            page.wait_for_timeout(4000)
+            sent.clear()
+            yield Figure(f"a drag of {title}, pictures", drafts_a_second(page, what), "a s", 12, True)
+            yield Figure(f"a drag of {title}, bytes of a draft", max(sent, default=0) / 1000, "kB")
+        page.close()
+        yield from _asked(instance, client, client.shots()["Parcel runner"])
 
 
 def _asked(instance: Instance, client: Client, shot: int) -> Iterator[Figure]:
@@ -164,22 +146,3 @@ def _server_cpu(instance: Instance, ask: Callable[[], Any], count: int = 300) ->
     for _ in range(count):
         ask()
     return (taken() - before) / count * 1000
-
-
-def _drag(page: Any, what: str) -> float:
-    box = page.locator(what).first.bounding_box()
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.evaluate("window.shown = 0")
-    started = time.monotonic()
-    i = 0
-    while time.monotonic() - started < SECONDS:
-        i += 1
-        page.mouse.move(x + 30 * (i % 40) / 40, y - 20 * (i % 40) / 40)
-        page.wait_for_timeout(12)
-    shown = float(page.evaluate("window.shown"))
-    seconds = time.monotonic() - started
-    page.mouse.up()
-    page.wait_for_timeout(1000)
-    return shown / seconds

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core import (
+    CharacterAt,
     CutOut,
     Opening,
     Quality,
@@ -37,16 +38,19 @@ def run() -> Iterator[Figure]:
         frame_of(runner(1920, 1080), 40, Quality.FINAL)), "x", 2.0)  # fmt: skip
 
 
-def frame_of(scene: Scene, disc: float, quality: Quality) -> Callable[[], NDArray[np.uint8]]:
+def frame_of(
+    scene: Scene, disc: float, quality: Quality, character: CharacterAt | None = None
+) -> Callable[[], NDArray[np.uint8]]:
     """A frame with the subject in focus and discs of up to `disc` px elsewhere."""
     distance, width = scene.subject_distance, scene.codes.shape[1]
     away = float(np.abs(scene.dioptres - 1 / distance).max())
     f_number = ThinLens(FOCAL_LENGTH, 1, distance, SENSOR).coc_slope(width) * away / disc
     lens = ThinLens(FOCAL_LENGTH, f_number, distance, SENSOR)
+    opening = Opening(lens, character=character or CharacterAt(), full_width=width)
 
     def work() -> NDArray[np.uint8]:
         light = to_light(scene.codes, Transfer.SRGB)
         subject = CutOut(scene.matte, distance)
-        return to_codes(through_lens(light, scene.dioptres, [subject], Opening(lens), quality=quality), Transfer.SRGB)
+        return to_codes(through_lens(light, scene.dioptres, [subject], opening, quality=quality), Transfer.SRGB)
 
     return work

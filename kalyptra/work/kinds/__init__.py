@@ -7,25 +7,21 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from kalyptra.work.kinds.feet import FindFeet
-from kalyptra.work.kinds.files import BringFile, BringMap, BringMatte, BringPlate
+from kalyptra.work.kinds.files import BringFile, BringMap, BringMatte, BringPlate, BringTable
+from kalyptra.work.kinds.grain import MeasureGrain
 from kalyptra.work.kinds.mattes import FindPeople, FollowMattes
 from kalyptra.work.kinds.order import Gone, NotTaken, Order, Task
 from kalyptra.work.kinds.outlines import FollowOutlines
 from kalyptra.work.kinds.plate import RecoverPlate
 from kalyptra.work.models import Follow
 
-OverFrames = Annotated[
-    FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet, Field(discriminator="what")
-]
+_OverFrames = FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet | MeasureGrain
+_Brings = BringMatte | BringPlate | BringMap | BringTable
+OverFrames = Annotated[_OverFrames, Field(discriminator="what")]
 """What is asked for by an order alone."""
-Brings = Annotated[BringMatte | BringPlate | BringMap, Field(discriminator="what")]
+Brings = Annotated[_Brings, Field(discriminator="what")]
 """What is asked for with a file."""
-_ANY: TypeAdapter[Order] = TypeAdapter(
-    Annotated[
-        FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet | BringMatte | BringPlate | BringMap,
-        Field(discriminator="what"),
-    ]
-)
+_ANY: TypeAdapter[Order] = TypeAdapter(Annotated[_OverFrames | _Brings, Field(discriminator="what")])
 
 
 def order_of(row: Follow) -> Order:
@@ -33,5 +29,6 @@ def order_of(row: Follow) -> Order:
     return _ANY.validate_python(row.order)
 
 
-__all__ = ["BringFile", "BringMap", "BringMatte", "BringPlate", "Brings", "FindFeet", "FindPeople", "FollowMattes",
-           "FollowOutlines", "Gone", "NotTaken", "Order", "OverFrames", "RecoverPlate", "Task", "order_of"]  # fmt: skip
+__all__ = ["BringFile", "BringMap", "BringMatte", "BringPlate", "BringTable", "Brings", "FindFeet", "FindPeople",
+           "FollowMattes", "FollowOutlines", "Gone", "MeasureGrain", "NotTaken", "Order", "OverFrames",
+           "RecoverPlate", "Task", "order_of"]  # fmt: skip

@@ -17,14 +17,19 @@ from kalyptra.core import (
     TakeMapFile,
     TakeMatteFile,
     TakePlateFile,
+    TakeTable,
     import_to_store,
     map_to_store,
     probe,
+    table_to_store,
 )
 from kalyptra.library import store
 from kalyptra.library.files import local_path
-from kalyptra.work.kinds.order import NotTaken, Order, SubjectId, Task, subject_in
+from kalyptra.work.kinds.order import Gone, NotTaken, Order, SubjectId, Task, subject_in
 from kalyptra.work.models import Follow
+
+MOST_TABLE = 32 << 20
+"""Bytes of a colour table's file."""
 
 
 class BringFile(Order):
@@ -73,6 +78,29 @@ class BringPlate(BringFile):
 
     def commands(self, task: Task) -> list[Command]:
         return [TakePlateFile(title=self.title, frames=tuple(task.findings.of()))]
+
+
+class BringTable(BringFile):
+    """Bring a colour table."""
+
+    what: Literal["table-file"] = "table-file"
+
+    @property
+    def about(self) -> str:
+        return "table"
+
+    def run(self, task: Task) -> str | None:
+        task.findings.forget()
+        path = local_path(task.row.file)
+        if path.stat().st_size > MOST_TABLE:
+            raise Gone(f"the file is larger than {MOST_TABLE >> 20} MB, and no colour table is")
+        name = table_to_store(path, store.local().folder)
+        store.share([name])
+        task.findings.add(name)
+        return ""
+
+    def commands(self, task: Task) -> list[Command]:
+        return [TakeTable(title=self.title, name=name) for name in task.findings.of()]
 
 
 class BringMap(BringFile):

@@ -45,7 +45,8 @@ class _Mattes(Order):
             name = store.local().keep(matte.matte)
             store.share([name])
             task.findings.add([matte.frame, name, matte.sure, matte.how.value])
-            if not task.note(len(task.findings.of()), None):
+            newest = {"frame": matte.frame, "outlines": {}, "matte": name}
+            if not task.note(len(task.findings.of()), newest):
                 return False
         return True
 

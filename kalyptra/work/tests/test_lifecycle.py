@@ -189,9 +189,9 @@ class Ends(JobCase):
         again = self.shot()
         real = footage.remove_shot
 
-        def deleted_meanwhile(*arguments: Any) -> Any:
+        def deleted_meanwhile(*arguments: Any, **more: Any) -> Any:
             real(Shot.objects.get())
-            return make(*arguments)
+            return make(*arguments, **more)
 
         from kalyptra.work import preparing
 

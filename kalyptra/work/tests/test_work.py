@@ -48,8 +48,14 @@ class Jobs(JobCase):
         answer = self.client.post(
             f"/api/shots/{shot.pk}/renders", {"first": 0, "last": 5}, content_type="application/json"
         )
-        self.assertEqual(answer.status_code, 422)
+        self.assertEqual((answer.status_code, answer.json()["preparing"]), (409, True))  # the page asks again
         self.assertIn("still being prepared", answer.json()["error"])
+        Media.objects.update(state=Media.State.STOPPED)
+        answer = self.client.post(
+            f"/api/shots/{shot.pk}/renders", {"first": 0, "last": 5}, content_type="application/json"
+        )
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("Prepare it", answer.json()["error"])
         Media.objects.update(state=Media.State.READY)
         answer = self.client.post(
             f"/api/shots/{shot.pk}/renders", {"first": 5, "last": 99}, content_type="application/json"

@@ -22,6 +22,7 @@ from kalyptra.launch import entry
 from kalyptra.launch.system import chromium
 from kalyptra.library import revisions
 from kalyptra.library.demo import KEY, load_demo
+from kalyptra.library.footage import first_setup
 from kalyptra.library.models import Project
 from kalyptra.shell.benches.compare import write_comparison
 from kalyptra.work import following
@@ -45,6 +46,7 @@ class Command(BaseCommand):
         load_demo()
         try:
             found_runner()
+            untouched_glass()
             with _server() as address, sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
                 take(browser, address)
@@ -86,6 +88,13 @@ def found_runner() -> None:
         shot.refresh_from_db()
 
 
+def untouched_glass() -> None:
+    """A second shot of the glass's clip of which nothing is said yet."""
+    shot = Project.objects.get(demo_key=KEY).shots.get(title="Tea glass")
+    shot.pk, shot.title = None, "Glass, just brought"
+    revisions.begin(shot, first_setup(shot.media.facts), None)
+
+
 def take(browser: Any, address: str) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
@@ -95,12 +104,19 @@ def take(browser: Any, address: str) -> None:
     page.wait_for_load_state("networkidle")
     page.screenshot(path=OUT / "projects.png")
 
+    def look(view: str) -> None:
+        button = page.locator(f'button[data-view="{view}"]')
+        if button.count():
+            button.click()
+        else:
+            page.get_by_label("More to look at").select_option(view)
+
     def bench(shot: str, stage: str, frame: int, view: str, name: str) -> None:
         page.goto("/")
         page.get_by_role("link", name=shot).first.click()
         page.locator("canvas[data-shown]").wait_for()
         page.locator(f'.stage[data-stage="{stage}"]').click()
-        page.locator(f'button[data-view="{view}"]').click()
+        look(view)
         page.keyboard.press("Home")
         for _ in range(frame // 10):
             page.keyboard.press("Shift+ArrowRight")
@@ -111,17 +127,22 @@ def take(browser: Any, address: str) -> None:
     bench("Parcel runner", "subjects", 20, "result", "bench-subjects.png")
     bench("Runner, found", "subjects", 0, "overlay", "bench-marks.png")
     for view in ("seen", "edges"):
-        page.get_by_label("More to look at").select_option(view)
+        look(view)
         page.locator(f"canvas[data-shown*='|{view}|']").wait_for(timeout=60_000)
         page.wait_for_load_state("networkidle")
         page.screenshot(path=OUT / f"bench-{view}.png")
+    bench("Glass, just brought", "subjects", 0, "source", "bench-first-minute.png")
     bench("Tea glass", "lens", 20, "result", "bench-lens.png")
+    page.get_by_role("button", name="Compare").click()
+    page.locator("canvas.second[data-shown]").wait_for(timeout=60_000)
+    page.screenshot(path=OUT / "bench-compare.png")
     bench("Parcel runner", "distance", 30, "result", "bench-distance.png")
     bench("Harbour from above", "distance", 30, "result", "bench-miniature.png")
     bench("Tide table", "distance", 60, "result", "bench-page.png")
     bench("Tea glass", "pull", 50, "result", "bench-pull.png")
     page.goto(page.url.rstrip("/") + "/report/")
     page.screenshot(path=OUT / "report.png")
+    bench("Blue hour", "finish", 50, "result", "bench-finish.png")
     bench("Tide table", "render", 60, "result", "bench-render.png")
     bench("Parcel runner", "lens", 50, "blur", "bench-blur-size.png")
     context.add_cookies([{"name": "theme", "value": "dim", "url": address}])

@@ -2,14 +2,34 @@
 import { askJson } from "../design/scripts/server.js";
 import { pullsOf } from "./curve.js";
 import { bare } from "./document.js";
+import { finishWords } from "./finish.js";
 import { brush } from "./marks.js";
+import { faultsOf } from "./notes.js";
 import { pen } from "./pen.js";
 import { nameOf } from "./sources.js";
+import { rendering } from "./renders.js";
 import { survey } from "./survey.js";
 import { closeToast, toast } from "./toasts.js";
+import { timeOfDay } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
+
+// How many frames or notes of a stage need a look.
+function stageLooks(/** @type {string} */ stage) {
+  /** @type {Record<string, () => number>} */
+  const counts = {
+    subjects: () => framesToLookAt(),
+    distance: () => faultsOf(survey().notes),
+    pull: () => faultsOf(shot().reading?.notes ?? []),
+  };
+  return counts[stage]?.() ?? 0;
+}
+
+function framesToLookAt() {
+  const all = Object.values(shot().reading?.health ?? {}).flatMap((lines) => Object.values(lines));
+  return all.reduce((sum, { looks }) => sum + looks.reduce((count, [first, last]) => count + last - first + 1, 0), 0);
+}
 
 function stageWords(/** @type {string} */ stage) {
   const { setup, clip } = shot();
@@ -26,6 +46,8 @@ function stageWords(/** @type {string} */ stage) {
       return pullWords(setup);
     case "lens":
       return now ? `${setup.lens.focal_length_mm} mm, f/${now.lens.f_number.toFixed(1)}` : "";
+    case "finish":
+      return finishWords(setup.finish, viewer().frame);
     default:
       return shot().renderWords;
   }
@@ -59,15 +81,21 @@ export const benchParts = {
       shot().read();
       window.Alpine.store("work").begin();
       survey().begin();
+      rendering().follow();
       window.addEventListener("beforeunload", (event) => {
         if (shot().unsaved || shot().drafting) event.preventDefault();
       });
     },
+    get alone() {
+      return window.Alpine.store("layout").alone ? "alone" : "";
+    },
+    get rows() {
+      return { "--foot": `${window.Alpine.store("layout").height}px` };
+    },
     get savedWords() {
       if (shot().trouble) return "not saved, trying again";
       if (shot().unsaved) return "saving";
-      const time = new Date(shot().saved.saved);
-      return `saved ${String(time.getHours()).padStart(2, "0")}:${String(time.getMinutes()).padStart(2, "0")}, revision ${shot().saved.revision}`;
+      return `saved ${timeOfDay(shot().saved.saved)}`;
     },
     get troubled() {
       return shot().trouble !== "";
@@ -96,21 +124,51 @@ export const benchParts = {
     saveMine() {
       shot().resolveConflict(true);
     },
-    /** @type {{ words: string; time: string }[]} */
+    /** @type {{ revision: number; words: string; time: string; name: string; now: boolean; earlier: boolean }[]} */
     history: [],
+    list(/** @type {Api["Done"][]} */ revisions) {
+      this.history = revisions.map((one) => ({
+        ...one,
+        words: one.words || "A change.",
+        name: one.name ?? "",
+        now: one.revision === shot().saved.revision,
+        earlier: one.revision !== shot().saved.revision,
+        time: timeOfDay(one.when),
+      }));
+    },
+    revisionOf: (/** @type {Given} */ event) => Number(event.target.closest("[data-revision]").dataset.revision),
+    async nameRevision(/** @type {Given} */ event) {
+      try {
+        this.list(await askJson("POST", shot().url("names"), { revision: this.revisionOf(event), name: event.target.value.trim().slice(0, 60) }));
+      } catch (/** @type {any} */ refusal) {
+        toast(refusal.message, true);
+      }
+    },
+    compareWith(/** @type {Given} */ event) {
+      const compare = window.Alpine.store("compare");
+      compare.against = `r${this.revisionOf(event)}`;
+      compare.begin();
+      this.$refs.history.close();
+    },
+    async goBack(/** @type {Given} */ event) {
+      await shot().goBackTo(this.revisionOf(event));
+      this.$refs.history.close();
+    },
     async showHistory() {
       try {
-        /** @type {{ words: string; when: string }[]} */
-        const found = await askJson("GET", shot().url("history"));
-        this.history = found.map((one) => ({
-          ...one,
-          words: one.words || "A change.",
-          time: new Date(one.when).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
-        }));
+        this.list(await askJson("GET", shot().url("history")));
         this.$refs.history.showModal();
       } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
+    },
+    // Escape leaves what is shown for a moment: the picture alone, then a comparison.
+    leave() {
+      const layout = window.Alpine.store("layout");
+      const compare = window.Alpine.store("compare");
+      if (layout.alone) layout.alone = false;
+      else if (compare.on) compare.end();
+      else return false;
     },
     showKeys() {
       this.$refs.keys.showModal();
@@ -142,6 +200,7 @@ export const benchParts = {
       }
       if (command || event.altKey || event.defaultPrevented || typing(event.target) || document.querySelector("dialog[open]")) return;
       const { first, last } = shot().setup.footage;
+      const layout = window.Alpine.store("layout");
       const range = event.target.matches("input[type=range]");
       /** @type {Record<string, () => unknown>} */
       const actions = {
@@ -156,6 +215,9 @@ export const benchParts = {
         "+": () => viewer().zoomBy(1.5),
         "-": () => viewer().zoomBy(1 / 1.5),
         0: () => viewer().fit(),
+        x: () => window.Alpine.store("compare").flick(),
+        p: () => (layout.alone = !layout.alone),
+        Escape: () => this.leave(),
         "?": () => this.showKeys(),
         " ": () => !event.target.matches("button, summary, a") && viewer().toggle(),
       };
@@ -180,8 +242,12 @@ export const benchParts = {
     get current() {
       return shot().stage === this.stage ? "step" : null;
     },
-    get words() {
+    get state() {
       return stageWords(this.stage);
+    },
+    get looks() {
+      const count = stageLooks(this.stage);
+      return count ? `${count} to look at` : "";
     },
   }),
 

@@ -83,6 +83,12 @@ export const chart = () => ({
   get now() {
     return viewer().frame;
   },
+  get firstFrame() {
+    return shot().setup.footage.first;
+  },
+  get lastFrame() {
+    return shot().setup.footage.last;
+  },
   get nowWords() {
     return `frame ${viewer().frame}, ${shot().clip.timecodes[viewer().frame]}`;
   },
@@ -92,6 +98,9 @@ export const chart = () => ({
   },
   get pulling() {
     return shot().stage === "pull";
+  },
+  get inFlow() {
+    return this.pulling ? "in-flow" : "";
   },
   get zoomed() {
     return curve().first !== null || curve().low !== null;
@@ -540,14 +549,13 @@ export const chart = () => ({
     if (pull !== undefined) {
       const found = pullsOf(keysOf(FOCUS)).find((one) => one.i === Number(pull));
       if (!found) return;
-      if (by) {
+      if (by && event.altKey) {
+        done();
+        if (found.right.frame + by > found.left.frame) shot().commit(moving(FOCUS, [found.right.frame], by));
+      } else if (by) {
         done();
         curve().choose(FOCUS, [found.left.frame, found.right.frame]);
         curve().nudge(by * many);
-      } else if (event.key === "[" || event.key === "]") {
-        done();
-        const to = found.right.frame + (event.key === "]" ? 1 : -1);
-        if (to > found.left.frame) shot().commit(moving(FOCUS, [found.right.frame], to - found.right.frame));
       }
       return;
     }

@@ -1,6 +1,7 @@
 // Keys over time: which are chosen, and what is done to them. It serves the focus curve and every other keyed value.
 import { bare, copy, fullPath, readPath } from "./document.js";
 import { easeShare, keyBefore, keyedAt, mixOf } from "./keys.js";
+import { remember, remembered } from "./remembered.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -96,7 +97,13 @@ export function createCurve() {
     low: null, // dioptres that are shown; what the shot needs without them
     /** @type {number | null} */
     high: null,
-    take: 24, // frames of a pull that is written by pointing
+    // How long a pull takes that is written by pointing, and whether that is said in frames or in seconds.
+    take: remembered("take", 24),
+    takeIn: remembered("take-in", "fr"),
+    keepTake() {
+      remember("take", this.take);
+      remember("take-in", this.takeIn);
+    },
 
     /** @param {string} path @param {number[]} frames */
     choose(path, frames) {

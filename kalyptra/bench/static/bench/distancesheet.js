@@ -6,7 +6,6 @@ import { work } from "./following.js";
 import { newId } from "./lines.js";
 import { bring } from "./marks.js";
 import { addingStop, chosenSource, distanceNow, KINDS, nameOf, now, removingStop } from "./sources.js";
-import { survey } from "./survey.js";
 import { toast } from "./toasts.js";
 import { fromUnit, metres, pixels, shownUnit, toUnit } from "./words.js";
 
@@ -57,6 +56,10 @@ export const distanceParts = {
       shot().commit({ do: "copy-source", source: shot().source, id });
       shot().source = id;
     },
+    get chosenName() {
+      const source = chosenSource();
+      return source ? nameOf(source) : "";
+    },
     remove() {
       shot().commit({ do: "remove-source", id: shot().source });
     },
@@ -96,6 +99,12 @@ export const distanceParts = {
     },
     is(/** @type {string} */ kind) {
       return this.one?.kind === kind;
+    },
+    isRead(/** @type {string} */ reads) {
+      return this.one?.reads === reads;
+    },
+    readAs(/** @type {Given} */ event) {
+      shot().commit({ do: "read-map-as", source: shot().source, reads: event.currentTarget.dataset.value });
     },
     get isMetres() {
       return this.is("map") && this.one?.reads === "metres";
@@ -253,20 +262,6 @@ export const distanceParts = {
     },
   }),
 
-  // What is likely amiss, with one press that mends it where there is one.
-  notes: () => ({
-    get list() {
-      return survey().notes.map((note, i) => ({ i, text: note.text, mend: MENDS[note.kind]?.words ?? "", can: Boolean(MENDS[note.kind]) }));
-    },
-    get any() {
-      return survey().notes.length > 0;
-    },
-    mend(/** @type {Given} */ event) {
-      const note = survey().notes[Number(event.currentTarget.dataset.i)];
-      MENDS[note.kind].mend(bare(note));
-    },
-  }),
-
   beside: () => ({
     get how() {
       return viewer().beside;
@@ -294,25 +289,3 @@ export const distanceParts = {
     },
   }),
 };
-
-/** @type {Record<string, { words: string; mend: (note: Note) => void }>} */
-const MENDS = {
-  turned: {
-    words: "Turn it",
-    mend({ about }) {
-      if (!about) return;
-      shot().source = about;
-      shot().commit({ do: "turn-source", source: about });
-    },
-  },
-  "nothing-sharp": { words: "Focus there", mend: ({ value }) => shot().commit(putting("focus.distance", value)) },
-  "nothing-soft": { words: "Show the lens", mend: () => void (shot().stage = "lens") },
-  hidden: {
-    words: "Show it",
-    mend({ about }) {
-      shot().stage = "distance";
-      if (about) shot().source = about;
-    },
-  },
-};
-MENDS.fight = MENDS.hidden;

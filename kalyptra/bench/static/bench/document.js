@@ -54,6 +54,7 @@ export class OpenShot extends Saving {
   constructor(state) {
     super(state);
     this.clip = state.clip;
+    this.otherShots = state.others; // of the project
     this.setup = state.setup;
     /** @type {Api["Readings"] | null} */
     this.reading = null;

@@ -4,15 +4,17 @@ import { dragged } from "./drag.js";
 import { FOCUS, nameOfPath, valueAt as valueAtFrame } from "./curve.js";
 import { keyedAt } from "./keys.js";
 import { keysPath, read } from "./preview.js";
-import { fromUnit, shownUnit, toUnit } from "./words.js";
+import { infinite, numberOf, shownUnit, toUnit } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const frame = () => window.Alpine.store("viewer").frame;
 
-// How dragging and sliders move through a range: even steps, equal ratios, or equal dioptres (near distances get room).
+// How dragging and sliders move through a range: even steps, finer ones near nothing, equal ratios, or equal
+// dioptres (near distances get room).
 /** @type {Record<string, { to: (v: number) => number; from: (u: number) => number }>} */
 const SCALES = {
   even: { to: (v) => v, from: (u) => u },
+  fine: { to: (v) => Math.sqrt(v), from: (u) => u * u },
   ratio: { to: (v) => Math.log(v), from: (u) => Math.exp(u) },
   dioptres: { to: (v) => -1 / v, from: (u) => -1 / u },
 };
@@ -80,7 +82,11 @@ export const fields = {
     get shown() {
       // Read the store's counter so that a refused value is shown as it was again.
       void this.wrong;
-      return this.value === null ? "" : this.trim(toUnit(this.value, this.$root.dataset.unit));
+      return this.value === null ? "" : this.worded(this.value);
+    },
+    worded(/** @type {number} */ value) {
+      const { unit } = this.$root.dataset;
+      return infinite(value, unit) ? "infinity" : this.trim(toUnit(value, unit));
     },
     get unitWords() {
       return shownUnit(this.$root.dataset.unit);
@@ -96,21 +102,21 @@ export const fields = {
     within(/** @type {number} */ value) {
       return Math.min(this.high, Math.max(this.low, value));
     },
-    // The value at a place of the scale; past its far end lies the most that is allowed (1/m of 0 and less is infinity).
+    // The value at a place of the scale; at the far end of a scale of distances lies infinity.
     beyond(/** @type {number} */ at) {
-      const value = this.scale.from(at);
-      return this.scale === SCALES.dioptres && at >= 0 ? this.high : value;
+      const far = this.$root.dataset.unit === "m" && infinite(this.high, "m") && at >= this.scale.to(this.to);
+      return far ? this.high : this.scale.from(at);
     },
     typed(/** @type {Given} */ event) {
-      const value = fromUnit(Number(event.target.value.trim().replace(",", ".")), this.$root.dataset.unit);
-      if (event.target.value.trim() === "" || !Number.isFinite(value)) {
+      const value = numberOf(event.target.value, this.$root.dataset.unit);
+      if (!Number.isFinite(value)) {
         this.wrong = true;
         event.target.value = this.shown;
         this.wrong = false;
         return;
       }
       shot().commit(putting(this.path, value));
-      event.target.value = this.trim(toUnit(value, this.$root.dataset.unit));
+      event.target.value = this.worded(value);
     },
     stepped(/** @type {Pressed} */ event) {
       /** @type {Record<string, number>} */
@@ -148,7 +154,7 @@ export const fields = {
     },
     slide(/** @type {Given} */ event) {
       const [low, high] = [this.scale.to(this.from), this.scale.to(this.to)];
-      const value = this.scale.from(low + (Number(event.target.value) / 1000) * (high - low));
+      const value = this.beyond(low + (Number(event.target.value) / 1000) * (high - low));
       shot().draft(putting(this.path, Number(value.toFixed(Math.max(2, this.digits)))));
     },
     slideEnd() {

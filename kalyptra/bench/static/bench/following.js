@@ -9,6 +9,8 @@ import { toast } from "./toasts.js";
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 const EVERY = 250; // ms between two looks at how far it is
+const ASK_EVERY = 1500; // ms
+const MOST_MISSES = 20; // answers that may fail in a row until it is told
 
 export const work = () => window.Alpine.store("work");
 
@@ -16,10 +18,29 @@ export const work = () => window.Alpine.store("work");
 /** @param {string | null} subject @param {string | null} [line] */
 export const healthOf = (subject, line) => bare(shot().reading?.health?.[subject ?? ""]?.[line ?? ""] ?? null);
 
+// Work on footage that is still being prepared is asked for again until that is done.
+/** @param {string} url @param {object} order @returns {Promise<any>} */
+export async function askWhenPrepared(url, order) {
+  for (let told = false; ; told = true) {
+    try {
+      return await askJson("POST", url, order);
+    } catch (/** @type {any} */ refusal) {
+      if (!refusal.answer?.preparing) throw refusal;
+      if (!told) toast("The footage is still being prepared. This begins by itself when that is done.");
+      await new Promise((resolve) => setTimeout(resolve, ASK_EVERY));
+    }
+  }
+}
+
 export function createWork() {
   return {
     /** @type {Api["FollowState"] | null} */
     now: null,
+    /** @type {number | null} */
+    left: null, // s until it ends, by how quickly it went so far
+    /** @type {{ frame: number; url: string } | null} */
+    newest: null, // a matte that was found just now
+    waits: false, // for the footage to be prepared
     scope: "outline",
     onLoss: "carry-on",
     keys: "keep",
@@ -49,12 +70,21 @@ export function createWork() {
       if (this.keys === "replace") await shot().commit({ do: "drop-outline-keys", ...anew, outlines });
       await this.order({ what: "outlines", outlines, ...order });
     },
+    async followBoth() {
+      const wanted = this.wanted();
+      const { first, last } = shot().setup.footage;
+      if (wanted.from < last) await this.follow(last, wanted);
+      if (wanted.from > first) await this.follow(first, wanted);
+    },
     // Any work over frames: sent once all is saved, and watched until it ends.
     async order(/** @type {Order} */ order) {
       window.Alpine.store("brush").start(null);
+      if (this.waits) return void toast("This begins by itself when the footage is prepared.");
       try {
         await shot().settled();
-        await this.watch(await askJson("POST", shot().url("follows"), order));
+        this.waits = true;
+        const state = await askWhenPrepared(shot().url("follows"), order).finally(() => (this.waits = false));
+        await this.watch(state);
       } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
@@ -63,25 +93,36 @@ export function createWork() {
       /** @type {Api["FollowState"]} */
       let now = state;
       this.now = now;
+      this.left = null;
+      const begun = { time: performance.now(), done: now.frames_done };
       viewer().playing = false;
+      let misses = 0;
       while (["queued", "running"].includes(now.state)) {
         await new Promise((resolve) => setTimeout(resolve, EVERY));
         try {
           now = this.now = await askJson("GET", `/api/follows/${state.id}`);
+          misses = 0;
         } catch (/** @type {any} */ refusal) {
+          misses += 1;
+          if (refusal.status !== 404 && misses < MOST_MISSES) continue; // the work goes on, whatever one answer was
           toast(refusal.message, true);
           break;
         }
+        const done = now.frames_done - begun.done;
+        if (done > 0) this.left = (((performance.now() - begun.time) / 1000) * (now.frames - now.frames_done)) / done;
         if (now.state === "running" && now.newest) this.show(now.newest);
       }
       const { message, frame, what, state: ended } = now;
-      this.now = null;
       lines().live = null;
+      this.newest = null;
       await shot().refresh();
       if (what === "outlines" || what === "mattes") viewer().go(frame);
+      this.now = null; // the work is over when the page shows what came of it
       if (message) toast(message, ended === "failed");
+      window.Alpine.store("jobs").end(message || `${now.words}: ${now.frames_done} frames done`);
     },
-    show(/** @type {Api["Newest"]} */ { frame, outlines }) {
+    show(/** @type {Api["Newest"]} */ { frame, outlines, matte }) {
+      if (matte && this.now) this.newest = { frame, url: `/api/follows/${this.now.id}/newest.png?of=${matte}` };
       /** @type {Record<string, any>[]} */
       const bySubject = Object.values(/** @type {any} */ (outlines));
       for (const one of bySubject) for (const line of Object.values(one)) line.points = line.points.map(pointOf);
@@ -118,9 +159,6 @@ const ends = {
 
 export const followParts = {
   following: () => ({
-    get running() {
-      return work().now !== null;
-    },
     get idle() {
       return work().now === null;
     },
@@ -130,28 +168,10 @@ export const followParts = {
     get followed() {
       return shot().subject()?.matte.kind !== "imported";
     },
-    get done() {
-      const { now } = work();
-      return now ? now.frames_done / Math.max(1, now.frames) : 0;
-    },
-    get words() {
-      const { now } = work();
-      return now ? `${now.words}: ${now.frames_done} of ${now.frames} frames` : "";
-    },
     async follow(/** @type {Given} */ event) {
       /** @type {{ to: keyof typeof ends | "both" }} */
       const { to } = event.currentTarget.dataset;
-      if (to !== "both") {
-        await work().follow(ends[to]());
-        return;
-      }
-      const wanted = work().wanted();
-      const { first, last } = shot().setup.footage;
-      if (wanted.from < last) await work().follow(last, wanted);
-      if (wanted.from > first) await work().follow(first, wanted);
-    },
-    cancel() {
-      work().cancel();
+      await (to === "both" ? work().followBoth() : work().follow(ends[to]()));
     },
     get atStart() {
       return viewer().frame <= shot().setup.footage.first;

@@ -131,11 +131,11 @@ export const ground = () => ({
     if (!this.source || !handle) return;
     const start = distanceOf(handle, bare(this.source));
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-    const by = { "[": -1, "]": 1 }[event.key];
+    const by = event.altKey ? -(arrows?.[1] ?? 0) : 0; // up is farther
     const step = event.shiftKey ? 10 : 1;
     let change = null;
-    if (arrows) change = handle.move([handle.at[0] + arrows[0] * step, handle.at[1] + arrows[1] * step]);
-    else if (by && start !== null) change = puttingDistance(handle, nudged(start, by));
+    if (by && start !== null) change = puttingDistance(handle, nudged(start, by));
+    else if (arrows && !event.altKey) change = handle.move([handle.at[0] + arrows[0] * step, handle.at[1] + arrows[1] * step]);
     else if (event.key === "Delete" && handle.stop !== undefined) change = removingStop(handle.stop);
     if (!change) return;
     event.preventDefault();

@@ -26,9 +26,9 @@ export const pointsOfCurve = (/** @type {Api["Curve"]} */ curve) =>
     by: p.y + p.before[1],
     ax: p.x + p.after[0],
     ay: p.y + p.after[1],
-    fin: p.feather_in,
-    fout: p.feather_out,
-    smooth: p.smooth,
+    fin: p.feather_in ?? 0,
+    fout: p.feather_out ?? 0,
+    smooth: p.smooth ?? false,
   }));
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(4)), (byte) => byte.toString(16).padStart(2, "0")).join("");

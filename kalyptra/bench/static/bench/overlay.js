@@ -4,7 +4,7 @@ import { dragged } from "./drag.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { brush } from "./marks.js";
 import { pen, ring } from "./pen.js";
-import { about, along, boxOf, carried, madeSmooth, pathOf, shift, split, stretch, turn } from "./plane.js";
+import { about, along, boxOf, carried, madeSmooth, pathOf, roundable, roundedCorners, shift, split, stretch, turn } from "./plane.js";
 import { focusedIn, svg } from "./svg.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -32,6 +32,13 @@ function scaling(box, handle, dx, dy, centred) {
   return about(x0, y0, stretch(x, y));
 }
 
+const LEAST_KNOB = 11; // px of the screen that a feather's knob lies off the line at least
+
+// The place of an outline that lies farthest to the lower right, with its way outwards.
+function lowerRight(/** @type {SplinePoint[]} */ points) {
+  return along(points, 4).reduce((best, p) => (p.x + p.y > best.x + best.y ? p : best));
+}
+
 const freeId = (/** @type {SplinePoint[]} */ points) => Math.max(-1, ...points.map((p) => p.id)) + 1;
 
 export const overlay = () => ({
@@ -51,7 +58,7 @@ export const overlay = () => ({
     this.$el.addEventListener("keydown", (/** @type {Pressed} */ event) => this.key(event));
   },
   get visible() {
-    return shot().stage === "subjects" && !viewer().playing && !["edges", "plate", "seen"].includes(viewer().view);
+    return shot().stage === "subjects" && !viewer().playing && !["edges", "plate", "behind", "seen"].includes(viewer().view);
   },
 
   hover(/** @type {Pointed} */ event) {
@@ -100,7 +107,7 @@ export const overlay = () => ({
       parts.push(svg("path", { class: `shape-line ${ink} ${picked ? "picked" : ""}`, d, "data-act": "move", "data-id": one.id, "data-line": outline.id,
         tabindex: 0, role: "button", "aria-label": `Move ${one.name}${outlinesOf(one).length > 1 ? `, outline ${i + 1}` : ""}` })); // prettier-ignore
       if (chosen) parts.push(...this.rings(one, points, ink));
-      if (picked && !pen().drawing) parts.push(...this.handles(one, points, ink), ...this.points(one, points, ink));
+      if (picked && !pen().drawing) parts.push(...this.handles(one, points, ink), ...this.points(one, points, ink), ...this.feathers(one, points, ink));
     });
     return parts;
   },
@@ -175,6 +182,29 @@ export const overlay = () => ({
     found.push(svg("line", { class: `shape-lever ${ink}`, x1: box.x, y1: box.y - h, x2: knob.x, y2: knob.y }));
     found.push(svg("circle", { ...common, cx: knob.x, cy: knob.y, r: size * 1.2, "data-act": "turn", "aria-label": `Turn ${one.name}` }));
     return found;
+  },
+
+  // The knobs by which the rings of the feather are dragged, at the lower right of the outline.
+  /** @param {Api["Subject"]} one @param {SplinePoint[]} points @param {string} ink */
+  feathers(one, points, ink) {
+    if (shot().points.length) return [];
+    const { x, y, nx, ny } = lowerRight(points);
+    const { grow, feather_in: inwards, feather_out: outwards } = one.refine;
+    const [least, size] = [LEAST_KNOB / viewer().scale, 4.2 / viewer().scale];
+    const corner = roundable(points);
+    const middle = boxOf(points);
+    const away = corner ? LEAST_KNOB / viewer().scale / Math.hypot(middle.x - corner.x, middle.y - corner.y) : 0;
+    const knob = corner
+      ? [svg("circle", { class: `handle ${ink}`, cx: corner.x + (middle.x - corner.x) * away, cy: corner.y + (middle.y - corner.y) * away, r: size, tabindex: 0, role: "button", "data-id": one.id, "data-act": "round", "aria-label": `Round the corners of ${one.name}` })] // prettier-ignore
+      : [];
+    const feathers = [
+      { act: "feather-out", by: grow + Math.max(outwards, least), words: `Outer feather of ${one.name}, ${outwards} px` },
+      { act: "feather-in", by: grow - Math.max(inwards, least), words: `Inner feather of ${one.name}, ${inwards} px` },
+    ].map(
+      ({ act, by, words }) =>
+      svg("circle", { class: `handle lever ${ink}`, cx: x + nx * by, cy: y + ny * by, r: size, tabindex: 0, role: "button", "data-id": one.id, "data-act": act, "aria-label": words }), // prettier-ignore
+    );
+    return [...feathers, ...knob];
   },
 
   place(/** @type {Pointed} */ event) {
@@ -284,6 +314,19 @@ export const overlay = () => ({
       let by = angle(to) - angle(from);
       if (event.shiftKey) by = Math.round(by / 15) * 15;
       return whole(about(box.x, box.y, turn(by)), `${by.toFixed(1)}°`);
+    }
+    if (act === "round") {
+      const radius = Math.hypot(dx, dy);
+      const points = roundedCorners(start, radius);
+      return { points, change: puttingPoints(outline, points), words: `corners ${radius.toFixed(0)} px` };
+    }
+    if (act.startsWith("feather")) {
+      const name = act.replace("-", "_");
+      const { nx, ny } = lowerRight(start);
+      const away = (dx * nx + dy * ny) * (act === "feather-out" ? 1 : -1);
+      const before = /** @type {any} */ (shot().subject())?.refine[name] ?? 0;
+      const value = Number(Math.min(4000, Math.max(0, before + away)).toFixed(1));
+      return { points: start, change: { do: "put", path: `subjects.${shot().chosen}.refine.${name}`, value }, words: `feather ${value} px` };
     }
     if (act.startsWith("scale")) {
       const handle = HANDLES.find((one) => `scale-${one.id}` === act) ?? HANDLES[0];

@@ -38,6 +38,7 @@ export function createPen() {
       return this.tool !== "select";
     },
     get words() {
+      if (this.tool === "region") return "Drag over what stays sharp. Enter lays a region in the middle, Escape leaves.";
       if (this.tool === "freehand") return "Draw around the subject in one stroke. Escape leaves it.";
       if (this.points.length === 0) return "Click for corners, drag for smooth points. Escape leaves it.";
       return "Close on the first point or with Enter. Backspace takes the last point back.";
@@ -46,20 +47,28 @@ export function createPen() {
       const { width, height } = shot().clip;
       const side = Math.min(width, height) * 0.5;
       const box = { x: width / 2, y: height / 2, width: side * 0.8, height: side };
-      return kind === "ellipse" ? ellipse(box) : kind === "rounded" ? rounded(box) : corners(box);
+      /** @type {Record<string, Box>} */
+      const halves = {
+        left: { x: 0, y: height / 2, width, height: height * 2 },
+        right: { x: width, y: height / 2, width, height: height * 2 },
+        upper: { x: width / 2, y: 0, width: width * 2, height },
+        lower: { x: width / 2, y: height, width: width * 2, height },
+      };
+      if (halves[kind]) return corners(halves[kind]);
+      return kind === "ellipse" || kind === "hole" ? ellipse(box) : kind === "rounded" ? rounded(box) : corners(box);
     },
     // Where drawing began: it ends up there, whatever is chosen or shown meanwhile.
     get begun() {
       return { subject: shot().chosen, frame: viewer().frame, joins: this.joins };
     },
     /** @param {SplinePoint[]} points @param {Begun} [begun] */
-    add(points, begun) {
+    add(points, begun, drawn_as = "closely", /** @type {(id: string) => Command[]} */ more = () => []) {
       const { subject, frame, joins } = begun ?? this.begun;
       const drawn = { id: newId(), curve: curveOf(points) };
       if (joins !== null) shot().commit({ do: "draw-outline", subject, frame, joins, ...drawn });
       else {
         const id = newId();
-        shot().commit({ do: "add-subject", id, frame, drawn });
+        shot().commit([{ do: "add-subject", id, frame, drawn, drawn_as }, ...more(id)]);
         shot().chosen = id;
       }
       shot().line = drawn.id;
@@ -74,6 +83,13 @@ export function createPen() {
 
     /** @param {Place} place @param {Pointed} event @param {Surface} surface */
     down(place, event, surface) {
+      if (this.tool === "region") {
+        const { begun } = this;
+        const over = (/** @type {Place} */ to) => ({ x: (place.x + to.x) / 2, y: (place.y + to.y) / 2, width: Math.abs(to.x - place.x), height: Math.abs(to.y - place.y) }); // prettier-ignore
+        const grow = (/** @type {Place} */ to) => void (this.points = over(to).width > 4 && over(to).height > 4 ? ellipse(over(to)) : []);
+        surface.track(event, grow, () => this.points.length && this.add(this.points, begun, "soft-region"));
+        return;
+      }
       if (this.tool === "freehand") {
         this.stroke = [place];
         const { begun } = this;
@@ -107,8 +123,9 @@ export function createPen() {
       }
     },
     key(/** @type {Pressed} */ event) {
+      const enter = () => (this.tool === "region" ? this.add(this.shape("ellipse"), undefined, "soft-region") : this.close());
       /** @type {Record<string, () => void>} */
-      const actions = { Escape: () => this.stop(), Enter: () => this.close(), Backspace: () => this.back() };
+      const actions = { Escape: () => this.stop(), Enter: enter, Backspace: () => this.back() };
       const undo = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z";
       const action = undo && this.points.length ? () => this.back() : actions[event.key];
       if (!action) return false;
@@ -118,15 +135,17 @@ export function createPen() {
     },
     parts() {
       const stroke = this.stroke.map((p, i) => `${i ? "L" : "M"}${p.x.toFixed(1)} ${p.y.toFixed(1)}`).join("");
-      const path = stroke || pathOf(this.points, false);
+      const region = this.tool === "region";
+      const path = stroke || pathOf(this.points, region);
       const parts = [svg("path", { class: "shape-halo", d: path }), svg("path", { class: "shape-line ink-3 drawn", d: path })];
       const last = this.points[this.points.length - 1];
-      if (last && this.at)
+      if (last && this.at && !region)
         parts.push(
           svg("path", { class: "shape-ring ink-3", d: `M${last.x} ${last.y}C${last.ax} ${last.ay} ${this.at.x} ${this.at.y} ${this.at.x} ${this.at.y}` }),
         );
       const size = 4.5 / viewer().scale;
-      this.points.forEach((p, i) => parts.push(svg("circle", { class: `handle ink-3${i ? "" : " first"}`, cx: p.x, cy: p.y, r: i ? size : size * 1.4 })));
+      if (!region)
+        this.points.forEach((p, i) => parts.push(svg("circle", { class: `handle ink-3${i ? "" : " first"}`, cx: p.x, cy: p.y, r: i ? size : size * 1.4 })));
       return parts;
     },
   };

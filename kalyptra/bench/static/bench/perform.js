@@ -46,6 +46,9 @@ export const performing = () => ({
   get shown() {
     return metres(this.distance);
   },
+  get turnedBy() {
+    return Math.round(this.angle);
+  },
   get turned() {
     return { transform: `rotate(${this.angle - 150}deg)` };
   },

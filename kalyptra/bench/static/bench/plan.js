@@ -126,14 +126,15 @@ export const plan = () => ({
     }
     if (source.kind === "backdrop") {
       const y = this.y(1 / distanceNow(source.distance), range);
-      parts.push(this.grip("backdrop", y, `Backdrop, ${metres(distanceNow(source.distance))}`));
+      parts.push(this.grip("backdrop", y, "Backdrop", distanceNow(source.distance)));
     }
     return parts;
   },
   // Something to hold a whole line by.
-  /** @param {string} name @param {number} y @param {string} words */
-  grip(name, y, words) {
-    return svg("line", { class: "plan-grip", x1: 6, x2: SIZE.width - 34, y1: y, y2: y, "data-grab": name, tabindex: 0, role: "slider", "aria-label": words });
+  /** @param {string} name @param {number} y @param {string} words @param {number | null | undefined} distance metres, none for infinity */
+  grip(name, y, words, distance) {
+    const value = { "aria-valuenow": distance ?? 1e5, "aria-valuemin": 0, "aria-valuemax": 1e5, "aria-valuetext": metres(distance) };
+    return svg("line", { class: "plan-grip", x1: 6, x2: SIZE.width - 34, y1: y, y2: y, "data-grab": name, tabindex: 0, role: "slider", "aria-label": `${words}, ${metres(distance)}`, ...value }); // prettier-ignore
   },
   /** @param {any} at @param {Span} range */
   lens(at, range) {
@@ -143,10 +144,10 @@ export const plan = () => ({
     const wide = SIZE.width - 40;
     return [
       svg("rect", { class: "plan-limits", x: 6, y: a, width: wide, height: Math.max(1, b - a) }),
-      this.grip("far", a, `Far limit, ${metres(far)}`),
-      this.grip("near", b, `Near limit, ${metres(near)}`),
+      this.grip("far", a, "Far limit", far),
+      this.grip("near", b, "Near limit", near),
       svg("line", { class: "plan-focus", x1: 6, x2: 6 + wide, y1: f, y2: f }),
-      this.grip("focus", f, `Focus, ${metres(focus)}`),
+      this.grip("focus", f, "Focus", focus),
     ];
   },
   /** @param {Api["Subject"]} one @param {any} at @param {Span} range */

@@ -177,19 +177,35 @@ export function corners(/** @type {Box} */ { x, y, width, height }) {
 }
 
 export function rounded(/** @type {Box} */ box) {
-  const r = 0.35 * Math.min(box.width, box.height) * 0.5;
-  /** @type {SplinePoint[]} */
-  const points = [];
-  corners(box).forEach((p, i) => {
-    const [sx, sy] = [[1, 1], [-1, 1], [-1, -1], [1, -1]][i]; // prettier-ignore
-    const k = r * (1 - ARC);
-    const upright = { ...corner(0, p.x, p.y + sy * r), smooth: true };
-    const level = { ...corner(0, p.x + sx * r, p.y), smooth: true };
-    const [first, second] = i % 2 === 0 ? [upright, level] : [level, upright];
-    const inner = (/** @type {SplinePoint} */ q) => (q === upright ? [p.x, p.y + sy * k] : [p.x + sx * k, p.y]);
-    [first.ax, first.ay] = inner(first);
-    [second.bx, second.by] = inner(second);
-    points.push(first, second);
+  return roundedCorners(corners(box), 0.35 * Math.min(box.width, box.height) * 0.5).map((p, id) => ({ ...p, id }));
+}
+
+const NEAR = 0.05; // px within which a handle lies on its point
+/** @param {number} x @param {number} y @param {SplinePoint} p */
+const on = (x, y, p) => Math.hypot(x - p.x, y - p.y) < NEAR;
+const sharp = (/** @type {SplinePoint} */ p) => !p.smooth && on(p.bx, p.by, p) && on(p.ax, p.ay, p);
+
+// Corners between straight sides, as arcs of a radius; no arc takes more than half of a side. Rounded ones stay as they are.
+/** @param {SplinePoint[]} points @param {number} radius @returns {SplinePoint[]} */
+export function roundedCorners(points, radius) {
+  let free = Math.max(-1, ...points.map((p) => p.id)) + 1;
+  return points.flatMap((p, i) => {
+    const [before, after] = [points[(i + points.length - 1) % points.length], points[(i + 1) % points.length]];
+    const straight = sharp(p) && on(before.ax, before.ay, before) && on(after.bx, after.by, after);
+    const [back, ahead] = [Math.hypot(before.x - p.x, before.y - p.y), Math.hypot(after.x - p.x, after.y - p.y)];
+    const r = Math.min(radius, back / 2, ahead / 2);
+    if (!straight || r < 0.5) return [p];
+    const [x0, y0] = [p.x + ((before.x - p.x) * r) / back, p.y + ((before.y - p.y) * r) / back];
+    const [x1, y1] = [p.x + ((after.x - p.x) * r) / ahead, p.y + ((after.y - p.y) * r) / ahead];
+    return [
+      { ...p, x: x0, y: y0, bx: x0, by: y0, ax: x0 + (p.x - x0) * ARC, ay: y0 + (p.y - y0) * ARC, smooth: true },
+      { ...p, id: free++, x: x1, y: y1, bx: x1 + (p.x - x1) * ARC, by: y1 + (p.y - y1) * ARC, ax: x1, ay: y1, smooth: true },
+    ];
   });
-  return points.map((p, id) => ({ ...p, id }));
+}
+
+// The first corner that can be rounded.
+export function roundable(/** @type {SplinePoint[]} */ points) {
+  const rounder = roundedCorners(points, 1);
+  return rounder.length > points.length ? points.find((p) => sharp(p) && rounder.some((q) => q.id === p.id && q.smooth)) : undefined;
 }

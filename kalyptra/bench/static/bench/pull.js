@@ -50,13 +50,25 @@ export function onMark(found, command) {
   return [...(named?.fresh ? [adding(named.mark)] : []), command(named?.mark.id ?? null)];
 }
 
+// Frames that a pull takes.
+export const takenFrames = () => Math.round(curve().takeIn === "s" ? curve().take * shot().clip.rate : curve().take);
+
 // The pull that arrives, at this frame, at what was pointed at.
 export function pullTo(/** @type {any} */ found) {
   const frame = viewer().frame;
-  const take = Math.min(curve().take, frame - shot().setup.footage.first);
+  const take = Math.min(takenFrames(), frame - shot().setup.footage.first);
   curve().choose(FOCUS, take > 0 ? [frame - take, frame] : [frame]);
   shot().commit(onMark(found, (mark) => ({ do: "pull-to", frame, take, mark, value: found.distance })));
 }
+
+// What is pointed at that is a place and no distance: in which stage, how it is called, and what it commands.
+/** @type {Record<string, { stage: string; words: string; command: (at: Place) => Command }>} */
+const PLACES = {
+  centre: { stage: "lens", words: "Centre of the blur", command: (at) => ({ do: "put-place", path: "lens.blur.centre", ...at, frame: viewer().frame }) },
+  frame: { stage: "finish", words: "Middle of the frame", command: (at) => ({ do: "put-place", path: "finish.framing.place", ...at, frame: viewer().frame }) },
+  move: { stage: "finish", words: "Where the frame moves to", command: (at) => ({ do: "move-frame", ...at }) },
+};
+const wanted = () => PLACES[pointing().what];
 
 export function createPointing() {
   return { what: "pull", at: /** @type {Place | null} */ (null) };
@@ -72,7 +84,7 @@ export const pointer = () => ({
   },
   held: false, // moved by keys
   get visible() {
-    return shot().stage === "pull" && !viewer().playing;
+    return shot().stage === (wanted()?.stage ?? "pull") && !viewer().playing;
   },
   place(/** @type {Pointed} */ event) {
     const box = this.$el.getBoundingClientRect();
@@ -93,7 +105,9 @@ export const pointer = () => ({
       class: "aim",
       tabindex: 0,
       role: "button",
-      "aria-label": `Point here: ${words}. Arrows move, Enter pulls focus here, m makes a mark.`,
+      "aria-label": wanted()
+        ? `${wanted().words}. Arrows move, Enter puts it here.`
+        : `Point here: ${words}. Arrows move, Enter pulls focus here, m makes a mark.`,
     });
     group.append(svg("circle", { class: "aim-halo", cx: at.x, cy: at.y, r: size }), svg("circle", { cx: at.x, cy: at.y, r: size }), svg("path", { d }));
     parts.push(group);
@@ -104,6 +118,12 @@ export const pointer = () => ({
   },
   point(/** @type {string} */ what) {
     const at = pointing().at ?? { x: shot().clip.width / 2, y: shot().clip.height / 2 };
+    const place = wanted();
+    if (place) {
+      shot().commit(place.command({ x: Number(at.x.toFixed(1)), y: Number(at.y.toFixed(1)) }));
+      pointing().what = "pull";
+      return;
+    }
     const found = seenAt(at.x, at.y);
     if (!found) return toast("The distances of this frame are being looked at. Point again in a moment.");
     if (what === "mark") addMark(found);

@@ -87,9 +87,22 @@ export const pullParts = {
       return curve().take;
     },
     putTake(/** @type {Given} */ event) {
-      const value = Math.round(number(event));
+      const value = curve().takeIn === "s" ? number(event) : Math.round(number(event));
       if (Number.isFinite(value)) curve().take = Math.min(10000, Math.max(0, value));
       event.target.value = curve().take;
+      curve().keepTake();
+    },
+    isTakeIn(/** @type {string} */ unit) {
+      return curve().takeIn === unit;
+    },
+    // The same time in the other unit.
+    takeIn(/** @type {Given} */ event) {
+      const { unit } = event.currentTarget.dataset;
+      if (unit === curve().takeIn) return;
+      const { rate } = shot().clip;
+      curve().take = unit === "s" ? Number((curve().take / rate).toFixed(2)) : Math.round(curve().take * rate);
+      curve().takeIn = unit;
+      curve().keepTake();
     },
     isWhat(/** @type {string} */ what) {
       return pointing().what === what;

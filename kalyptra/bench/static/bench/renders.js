@@ -1,15 +1,18 @@
 // The Render stage: ordering, following and cancelling renders.
 import { askJson } from "../design/scripts/server.js";
+import { askWhenPrepared } from "./following.js";
 import { toast } from "./toasts.js";
 import { duration } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const FOLLOW_EVERY = 600; // ms
 /** @type {Record<string, string>} */
-const MADE = { result: "Result", webm: "Cut-out", prores: "Cut-out" };
+const MADE = { result: "Result", webm: "Own layer", prores: "Own layer" };
 const ACTIVE = ["queued", "running"];
 
-function described(/** @type {Api["RenderState"]} */ one) {
+export const rendering = () => window.Alpine.store("renders");
+
+export function describedRender(/** @type {Api["RenderState"]} */ one) {
   const detail = [];
   if (one.state === "running") {
     detail.push(`${one.frames_done} of ${one.frames}`);
@@ -25,21 +28,59 @@ function described(/** @type {Api["RenderState"]} */ one) {
   };
 }
 
+// The renders of this shot, newest first.
+export function createRenders() {
+  return {
+    /** @type {Api["RenderState"][]} */
+    list: [],
+    following: false,
+    wanted: false,
+    get active() {
+      return this.list.filter((one) => ACTIVE.includes(one.state));
+    },
+    // Look until nothing is under way any more. What is ordered during a look is looked for in the next one.
+    async follow() {
+      this.wanted = true;
+      if (this.following) return;
+      this.following = true;
+      try {
+        while (this.wanted) {
+          this.wanted = false;
+          const before = this.active.map((one) => one.id);
+          this.list = await askJson("GET", shot().url("renders"));
+          for (const one of this.list) {
+            if (before.includes(one.id) && !ACTIVE.includes(one.state)) window.Alpine.store("jobs").end(`${describedRender(one).title}: ${one.words}`);
+          }
+          shot().renderWords = this.list[0]?.words ?? "not yet";
+          if (this.active.length === 0) continue;
+          await new Promise((resolve) => setTimeout(resolve, FOLLOW_EVERY));
+          this.wanted = true;
+        }
+      } catch (/** @type {any} */ refusal) {
+        toast(refusal.message, true);
+      }
+      this.following = false;
+    },
+    async cancel(/** @type {number} */ id) {
+      try {
+        await askJson("POST", `/api/renders/${id}/cancel`);
+      } catch (/** @type {any} */ refusal) {
+        toast(refusal.message, true);
+      }
+      this.follow();
+    },
+  };
+}
+
 export const renders = () => ({
-  /** @type {ReturnType<typeof described>[]} */
-  list: [],
-  url: "",
   starting: false,
   whose: "",
   format: "png-8",
   gapWords: "",
   /** @type {any} */
   refused: null,
-  following: false,
-  wanted: false,
-  init() {
-    this.url = this.$el.dataset.url;
-    this.follow();
+  get list() {
+    return rendering().list.map(describedRender);
   },
   get subjects() {
     return shot().setup.subjects;
@@ -51,26 +92,6 @@ export const renders = () => ({
     const { first, last } = shot().setup.footage;
     const { timecodes } = shot().clip;
     return `frames ${first} to ${last}, ${timecodes[first]} to ${timecodes[last]}`;
-  },
-  // Look until nothing is under way any more. What is ordered during a look is looked for in the next one.
-  async follow() {
-    this.wanted = true;
-    if (this.following) return;
-    this.following = true;
-    try {
-      while (this.wanted) {
-        this.wanted = false;
-        this.list = (await askJson("GET", this.url)).map(described);
-        const newest = this.list[0];
-        shot().renderWords = newest ? newest.words : "not yet";
-        if (!this.list.some((one) => one.active)) continue;
-        await new Promise((resolve) => setTimeout(resolve, FOLLOW_EVERY));
-        this.wanted = true;
-      }
-    } catch (/** @type {any} */ refusal) {
-      toast(refusal.message, true);
-    }
-    this.following = false;
   },
   start() {
     return this.order({ made: "result" });
@@ -87,7 +108,7 @@ export const renders = () => ({
     try {
       await shot().settled();
       const { first, last } = shot().setup.footage;
-      await askJson("POST", this.url, { first, last, ...wanted });
+      await askWhenPrepared(shot().url("renders"), { first, last, ...wanted });
     } catch (/** @type {any} */ refusal) {
       if (refusal.answer?.gaps) {
         this.gapWords = refusal.message;
@@ -95,14 +116,9 @@ export const renders = () => ({
       } else toast(refusal.message, true);
     }
     this.starting = false;
-    this.follow();
+    rendering().follow();
   },
-  async cancel(/** @type {Given} */ event) {
-    try {
-      await askJson("POST", `/api/renders/${event.currentTarget.dataset.id}/cancel`);
-    } catch (/** @type {any} */ refusal) {
-      toast(refusal.message, true);
-    }
-    this.follow();
+  cancel(/** @type {Given} */ event) {
+    rendering().cancel(event.currentTarget.dataset.id);
   },
 });

@@ -3,6 +3,7 @@
 import { askJson } from "../design/scripts/server.js";
 import { bare } from "./bare.js";
 import { closeToast, toast } from "./toasts.js";
+import { timeOfDay } from "./words.js";
 
 const PAUSES = [0, 1, 2, 4, 8, 15, 30]; // s; the first is no trouble yet: an idle connection may just have been closed
 const REFUSED = [400, 409, 413, 422]; // the server looked at it and will not take it; everything else may pass
@@ -64,6 +65,7 @@ export class Saving {
     this.pending = []; // changes that the server does not have: each the commands of one gesture, and the revision it was given on
     /** @type {Promise<void> | null} */
     this.sending = null; // the promise of all being saved, while it is not
+    this.adopted = 0; // how often what the server has was taken
     this.trouble = ""; // why it is not, in words
     this.notice = 0; // the toast that says so
     this.steps = Promise.resolve();
@@ -79,6 +81,7 @@ export class Saving {
 
   // Take what the server has.
   adopt(/** @type {Api["ShotNow"]} */ now) {
+    this.adopted += 1;
     this.saved = { ...bare(this.saved), ...now };
   }
 
@@ -189,10 +192,26 @@ export class Saving {
     }
   }
 
+  // Put an earlier revision in force again; it can be undone.
+  async goBackTo(/** @type {number} */ revision) {
+    await this.sending;
+    try {
+      this.adopt(await askJson("POST", this.url("back"), { base: this.saved.revision, revision }));
+    } catch (/** @type {any} */ refusal) {
+      toast(refusal.message, true);
+      await this.refresh().catch(() => null);
+    }
+  }
+
   // Take what the server has now; what is not saved stays on top of it.
   async refresh() {
-    await this.sending;
-    this.adopt(await askJson("GET", this.url("").replace(/\/$/, "")));
+    for (;;) {
+      await this.sending;
+      const { adopted } = this;
+      const now = await askJson("GET", this.url("").replace(/\/$/, ""));
+      if (adopted === this.adopted) return this.adopt(now);
+      // A change of this page was saved meanwhile, and this answer may be older than that: it is asked for anew.
+    }
   }
 
   // Leave the change out, or carry it out on what it was given on: what came between gives way, and stays in the history.
@@ -208,11 +227,10 @@ export class Saving {
   recover() {
     const found = this.keep.take();
     if (!found) return;
-    const time = new Date(found.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
     this.pending = found.changes;
     this.adopt(bare(this.saved));
     this.keep.put(found.changes);
-    toast(`A change of ${time} had not been saved. It was put back.`);
+    toast(`A change of ${timeOfDay(found.at)} had not been saved. It was put back.`);
     this.send();
   }
 }

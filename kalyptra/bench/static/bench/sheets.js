@@ -1,10 +1,14 @@
 // What the stages' sheets show besides their fields.
-import { fullPath, outlinesOf } from "./document.js";
+import { askJson } from "../design/scripts/server.js";
+import { bare, fullPath, outlinesOf } from "./document.js";
 import { ordered } from "./drag.js";
+import { keyedAt } from "./keys.js";
 import { brush } from "./marks.js";
 import { lines, puttingPlacement, puttingPoints } from "./lines.js";
 import { pen } from "./pen.js";
-import { about, boxOf, carried, shift, stretch } from "./plane.js";
+import { about, boxOf, carried, roundedCorners, shift, stretch, turn } from "./plane.js";
+import { pointing } from "./pull.js";
+import { toast } from "./toasts.js";
 import { metres, pixels } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -14,7 +18,66 @@ const now = () => shot().at(viewer().frame);
 /** @type {Record<string, string>} */
 const JOINS = { add: "adds", "take-away": "takes away", overlap: "keeps the overlap" };
 
+/** @type {Record<string, string>} */
+const ACTS = { "cut-out": "own layer", zone: "soft zone", region: "region" };
+
+/** @type {Record<string, string>} */
+const KIND_WORDS = {
+  lens: "Points become discs, as large as distance says.",
+  gaussian: "Points become soft and even, as wide as their discs.",
+  along: "Points become lines in one direction, as long as their discs are wide.",
+  outwards: "Points become lines away from a centre, longer farther out.",
+  around: "Points become lines around a centre, longer farther out.",
+};
+
 export const sheets = {
+  blurKind: () => ({
+    get words() {
+      const { form: kind } = shot().setup.lens.blur;
+      return KIND_WORDS[kind];
+    },
+    get along() {
+      return shot().setup.lens.blur.form === "along";
+    },
+    get centred() {
+      return ["outwards", "around"].includes(shot().setup.lens.blur.form);
+    },
+    get centre() {
+      const { centre } = shot().setup.lens.blur;
+      if (!centre) return "";
+      const at = keyedAt(bare(centre), viewer().frame, "place");
+      return Array.isArray(at) ? `${Math.round(at[0])}, ${Math.round(at[1])} px` : "";
+    },
+    get pointWords() {
+      return pointing().what === "centre" ? "Press on the picture" : "Point at the centre";
+    },
+    point() {
+      pointing().what = pointing().what === "centre" ? "pull" : "centre";
+    },
+    middle() {
+      shot().commit({ do: "put-place", path: "lens.blur.centre" });
+    },
+  }),
+
+  setupFile: () => ({
+    get href() {
+      return `/shots/${shot().id}/setup.json`;
+    },
+    async read(/** @type {Given} */ event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return;
+      try {
+        const setup = JSON.parse(await file.text());
+        await shot().settled();
+        shot().adopt(await askJson("PUT", shot().url("setup"), { base: shot().saved.revision, setup }));
+        toast(`${file.name} was put in force. Undo brings back what was there.`);
+      } catch (/** @type {any} */ refusal) {
+        toast(refusal instanceof SyntaxError ? "This file is no JSON. The setup is unchanged." : refusal.message, true);
+      }
+    },
+  }),
+
   clipFacts: () => ({
     get rows() {
       const { clip } = shot();
@@ -45,6 +108,10 @@ export const sheets = {
     get chosen() {
       return Boolean(shot().subject());
     },
+    // A region has no distance: it only says where sources hold.
+    get placed() {
+      return shot().subject()?.acts !== "region";
+    },
     get name() {
       return shot().subject()?.name ?? "";
     },
@@ -54,8 +121,8 @@ export const sheets = {
         id: one.id,
         name: one.name,
         inkClass: `ribbon-${one.ink} ribbon`,
-        acts: one.enabled ? one.acts : "off",
-        metres: metres(at?.subjects[one.id]?.distance ?? one.distance.keys[0].value),
+        acts: one.enabled ? ACTS[one.acts] : "off",
+        metres: one.acts === "region" ? "" : metres(at?.subjects[one.id]?.distance ?? one.distance.keys[0].value),
         chosen: one.id === shot().chosen,
         row: one.id === shot().chosen ? "bg-hair" : "",
       }));
@@ -70,11 +137,19 @@ export const sheets = {
     begin(/** @type {Given} */ event) {
       const { tool } = event.currentTarget.dataset;
       brush().start(null);
-      if (tool === "draw" || tool === "freehand") pen().start(tool);
+      if (["draw", "freehand", "region"].includes(tool)) pen().start(tool);
       else {
         pen().start("select");
-        pen().add(pen().shape(tool));
+        pen().add(pen().shape(tool), undefined, tool === "corners" ? "closely" : "roughly");
       }
+    },
+    // A soft region that is ready made: a half of the picture, or all but a round hole.
+    ready(/** @type {Given} */ event) {
+      const kind = event.currentTarget.dataset.ready;
+      brush().start(null);
+      pen().start("select");
+      const inverted = (/** @type {string} */ id) => [{ do: "put", path: `subjects.${id}.refine.invert`, value: true }];
+      pen().add(pen().shape(kind), undefined, "soft-region", kind === "hole" ? inverted : undefined);
     },
     get drawing() {
       return pen().drawing;
@@ -150,7 +225,7 @@ export const sheets = {
     of(/** @type {string} */ what) {
       const [first] = this.picked;
       /** @type {Record<string, number>} */
-      const values = { px: first?.x ?? 0, py: first?.y ?? 0, pin: first?.fin ?? 0, pout: first?.fout ?? 0, ...this.box };
+      const values = { px: first?.x ?? 0, py: first?.y ?? 0, pin: first?.fin ?? 0, pout: first?.fout ?? 0, turn: 0, round: 0, ...this.box };
       return values[what].toFixed(1).replace(/\.0$/, "");
     },
     put(/** @type {Given} */ event) {
@@ -162,18 +237,26 @@ export const sheets = {
       }
       const { box, points } = this;
       if (what.startsWith("p")) this.putPoints(what, value);
-      else {
+      else if (what === "round") {
+        const rounder = roundedCorners(points, Math.max(0, value));
+        const change = puttingPoints(shot().line, rounder);
+        lines().hold(shot().line, rounder);
+        shot().commit(change);
+        event.target.value = this.of(what);
+      } else {
         /** @type {Record<string, () => Matrix>} */
         const motions = {
           x: () => shift(value - box.x, 0),
           y: () => shift(0, value - box.y),
           width: () => about(box.x, box.y, stretch(Math.max(1, value) / box.width, 1)),
           height: () => about(box.x, box.y, stretch(1, Math.max(1, value) / box.height)),
+          turn: () => about(box.x, box.y, turn(value)),
         };
         const motion = motions[what]();
         const change = puttingPlacement([shot().line], motion);
         lines().hold(shot().line, carried(motion, points));
         shot().commit(change);
+        event.target.value = this.of(what);
       }
     },
     /** @param {string} what @param {any} value */
@@ -238,8 +321,9 @@ export const sheets = {
     get otherWords() {
       const at = now();
       if (!at) return "";
+      const what = at.lens.backdrop_named ? "The backdrop" : "There is no backdrop; the farthest";
       return this.byNumber
-        ? `The backdrop at ${metres(at.lens.backdrop)} opens to discs of ${pixels(at.lens.softness)}.`
+        ? `${what} at ${metres(at.lens.backdrop)} opens to discs of ${pixels(at.lens.softness)}.`
         : `That is f/${at.lens.f_number.toFixed(2)} with this lens and focus.`;
     },
     get rows() {

@@ -6,9 +6,11 @@ const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 export const survey = () => window.Alpine.store("survey");
 
-const STAGES = ["distance", "pull"]; // where it is looked at
+const STAGES = ["distance", "pull"]; // where it is looked at while something is dragged
+const VIEWS = ["distance", "blur"]; // whose legends are of the frame
 
 const PAUSE = 250; // ms between two looks while something is dragged
+const REST = 500; // ms of rest before a look whose numbers nobody watches: only its notes are shown
 
 // Numbers of 16 bits as the server packs them.
 function unpacked(/** @type {string} */ text) {
@@ -28,11 +30,13 @@ export function createSurvey() {
     waysOf: null,
     wanted: false,
     busy: false,
+    /** @type {number | undefined} */
+    resting: undefined,
     /** @type {unknown[]} */
     looked: [], // what of the setup the last look was at
 
     get wantedHere() {
-      return STAGES.includes(shot().stage) || viewer().view === "distance";
+      return STAGES.includes(shot().stage) || VIEWS.includes(viewer().view);
     },
     begin() {
       window.Alpine.effect(() => {
@@ -40,10 +44,14 @@ export function createSurvey() {
         void [stage, viewer().view];
         // What is dragged does not always change distances; a look when it is let go is soon enough then.
         const parts = [viewer().frame, ...[seen.distance, seen.subjects, seen.lens].map(bare)];
+        if (drafting && !this.wantedHere) return;
         if (drafting && parts.every((part, i) => part === bare(this.looked)[i])) return;
         this.looked = parts;
         // Not within the effect: what looking reads and writes must not start it anew.
-        if (this.wantedHere && !viewer().playing) queueMicrotask(() => this.look());
+        clearTimeout(this.resting);
+        if (viewer().playing) return;
+        if (this.wantedHere) queueMicrotask(() => this.look());
+        else this.resting = setTimeout(() => this.look(), REST);
       });
       window.Alpine.effect(() => {
         if (this.wantedHere && shot().saved.revision !== this.waysOf) queueMicrotask(() => this.findWays(shot().saved.revision));

@@ -2,6 +2,7 @@
 import { dragged } from "./drag.js";
 import { ask, Refusal } from "../design/scripts/server.js";
 import { toast } from "./toasts.js";
+import { remember, remembered } from "./remembered.js";
 import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
@@ -10,9 +11,10 @@ const SLOW = 80; // ms: twelve pictures a second
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays
+const LATER = 800; // ms until a frame is asked for again that was not prepared yet
 const START_WITH = 8; // frames that must be ready before a stalled play goes on
 
-const OTHERS = ["change", "plate", "seen", "edges"]; // checks that are looked at less often
+const OTHERS = ["overlay", "change", "plate", "framed", "behind", "seen", "edges"]; // checks that are looked at less often
 const OF_SUBJECT = ["matte", "overlay", "change"]; // views of the chosen subject
 
 const shot = () => window.Alpine.store("shot");
@@ -63,6 +65,7 @@ export function createViewer() {
     pan: { x: 0, y: 0 }, // px of the screen by which the picture's middle is off
     panning: false,
     beside: "alone", // whether the distances are shown beside the picture, or over it
+    tint: remembered("tint", "apart"), // of a matte on the picture
     share: 0.5, // how much of them, laid over it
     /** @type {any} */
     second: null,
@@ -74,6 +77,7 @@ export function createViewer() {
     draftSize: REST,
     slow: 0, // pictures of this drag that took too long
     fetching: new Map(),
+    later: false, // a frame was not prepared yet, and is asked for again in a moment
     started: { time: 0, frame: 0 },
 
     /** @param {HTMLCanvasElement} canvas @param {HTMLCanvasElement} second */
@@ -84,31 +88,39 @@ export function createViewer() {
     },
     key(/** @type {number} */ frame) {
       const subject = OF_SUBJECT.includes(this.view) ? shot().chosen : "";
-      return `${shot().saved.revision}|${this.view}|${subject}|${frame}`;
+      const tint = this.view === "overlay" ? this.tint : "";
+      return `${shot().saved.revision}|${this.view}|${tint}${subject}|${frame}`;
     },
     has(/** @type {number} */ frame) {
       return kept.has(this.key(frame));
     },
-    /** @param {number} frame @param {string} [view] */
-    url(frame, view) {
+    // Where a picture comes from: of the revision in force, of another one, or of another shot's (`like`) on this footage.
+    /** @param {number} frame @param {string} [view] @param {number} [revision] @param {number} [like] */
+    url(frame, view, revision, like) {
       const seen = view ?? this.view;
       const subject = OF_SUBJECT.includes(seen) && shot().chosen ? `&subject=${shot().chosen}` : "";
-      return shot().url(`frames/${shot().saved.revision}/${frame}.jpg?view=${seen}&size=${REST}${subject}`);
+      const tint = seen === "overlay" ? `&tint=${this.tint}` : "";
+      const other = like === undefined ? "" : `&like=${like}`;
+      return shot().url(`frames/${revision ?? shot().saved.revision}/${frame}.jpg?view=${seen}&size=${REST}${subject}${tint}${other}`);
     },
     put(/** @type {string} */ beside) {
       this.beside = beside;
       this.secondKey = "";
       this.showSecond();
     },
-    // The distances of the frame that is shown, on a picture of their own.
+    // The distances of the frame that is shown, or what it is compared with, on a picture of its own.
     async showSecond() {
       if (this.beside === "alone" || this.playing || shot().drafting) return;
-      const key = `${shot().saved.revision}|distance|${this.frame}`;
+      const { on, against } = window.Alpine.store("compare");
+      const key = `${shot().saved.revision}|${on ? against : "distance"}|${this.frame}`;
       if (this.secondKey === key) return;
       this.secondKey = key;
       try {
-        const blob = await blobOf(await ask("GET", this.url(this.frame, "distance")));
-        if (this.secondKey === key) await paintOn(this.second, blob);
+        const url = on ? window.Alpine.store("compare").url(this.frame) : this.url(this.frame, "distance");
+        const blob = await blobOf(await ask("GET", url));
+        if (this.secondKey !== key) return;
+        await paintOn(this.second, blob);
+        this.second.dataset.shown = key;
       } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
@@ -180,7 +192,8 @@ export function createViewer() {
         keep(key, blob);
         if (this.key(this.frame) === key && !this.playing) await this.paint(key, blob);
       } catch (/** @type {any} */ error) {
-        if (error.name !== "AbortError" && this.key(this.frame) === key) {
+        if (error.answer?.preparing) this.waitForIt();
+        else if (error.name !== "AbortError" && this.key(this.frame) === key) {
           this.waiting = false;
           toast(error.message, true);
           this.playing = false;
@@ -191,10 +204,19 @@ export function createViewer() {
         this.fill();
       }
     },
+    // The clip is still being prepared: the frame comes later.
+    waitForIt() {
+      if (this.later) return;
+      this.later = true;
+      setTimeout(() => {
+        this.later = false;
+        this.show();
+      }, LATER);
+    },
     // Fetch ahead of the playhead, wrapping at the end of the range, a few frames at once.
     fill() {
       // While a matte is being found, the machine is left to that.
-      if (shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
+      if (this.later || shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
       const reach = this.playing ? count : Math.min(AHEAD, count);
@@ -218,6 +240,7 @@ export function createViewer() {
     },
 
     toggle() {
+      this.secondKey = "";
       this.playing = !this.playing;
       if (!this.playing) return this.show();
       if (this.frame >= shot().setup.footage.last) this.frame = shot().setup.footage.first;
@@ -262,14 +285,14 @@ export function createViewer() {
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
         const subject = this.view === "matte" || this.view === "overlay" ? { subject: shot().chosen } : {};
-        const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize, ...subject });
+        const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize, tint: this.tint, ...subject });
         const started = performance.now();
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
           this.slow += performance.now() - started > SLOW ? 1 : 0;
           if (this.slow > 1) this.draftSize = DRAG;
           if (shot().drafting) await this.paint("draft", blob);
-          if (shot().drafting && this.beside !== "alone") {
+          if (shot().drafting && ["beside", "over"].includes(this.beside)) {
             this.secondKey = "";
             await paintOn(this.second, await blobOf(await ask("POST", shot().url("draft.jpg"), { ...body, view: "distance" })));
           }
@@ -289,24 +312,29 @@ export const viewerParts = {
       store.begin(this.$refs.canvas, this.$refs.second);
       const area = this.$el;
       const overlays = area.querySelectorAll("svg.overlay");
+      const compare = window.Alpine.store("compare");
       const lay = () => {
         const { width, height } = shot().clip;
-        const beside = store.beside === "beside";
-        const room = { width: (area.clientWidth - 16) / (beside ? 2 : 1), height: area.clientHeight - 16 };
+        const beside = ["beside", "next"].includes(store.beside);
+        const room = { width: area.clientWidth / (beside ? 2 : 1), height: area.clientHeight };
         const scale = Math.min(room.width / width, room.height / height) * store.zoom;
         const place = {
           width: `${width * scale}px`,
           height: `${height * scale}px`,
-          left: `${8 + (room.width - width * scale) / 2 + store.pan.x}px`,
-          top: `${8 + (room.height - height * scale) / 2 + store.pan.y}px`,
+          left: `${(room.width - width * scale) / 2 + store.pan.x}px`,
+          top: `${(room.height - height * scale) / 2 + store.pan.y}px`,
         };
         Object.assign(this.$refs.canvas.style, place);
+        Object.assign(this.$refs.newest.style, place);
         for (const overlay of overlays) {
           Object.assign(overlay.style, place);
           overlay.setAttribute("viewBox", `0 0 ${width} ${height}`);
         }
-        const second = beside ? { ...place, left: `${parseFloat(place.left) + room.width + 4}px` } : place;
-        Object.assign(this.$refs.second.style, second, { opacity: beside ? 1 : store.share });
+        const second = beside ? { ...place, left: `${parseFloat(place.left) + room.width}px` } : place;
+        const { on, other } = compare;
+        const share = store.beside === "flick" ? Number(other) : beside || on ? 1 : store.share;
+        const clip = store.beside === "split" ? compare.clip(width * scale, height * scale) : "none";
+        Object.assign(this.$refs.second.style, second, { opacity: share, clipPath: clip });
         store.scale = scale;
       };
       new ResizeObserver(lay).observe(area);
@@ -336,20 +364,48 @@ export const viewerParts = {
       return window.Alpine.store("viewer").waiting;
     },
     get waitingWords() {
-      return `making frame ${window.Alpine.store("viewer").frame}`;
+      const { later, frame } = window.Alpine.store("viewer");
+      return later ? `frame ${frame} is being prepared` : `making frame ${frame}`;
     },
     get isBlur() {
       return window.Alpine.store("viewer").view === "blur";
+    },
+    get blurEnd() {
+      return window.Alpine.store("survey").now?.blur_end ?? 0;
+    },
+    get blurFar() {
+      return `far ${this.blurEnd}`;
+    },
+    get blurNear() {
+      return `${this.blurEnd} px near`;
+    },
+    get isOverlay() {
+      return window.Alpine.store("viewer").view === "overlay";
+    },
+    get tint() {
+      return window.Alpine.store("viewer").tint;
+    },
+    putTint(/** @type {Given} */ event) {
+      window.Alpine.store("viewer").tint = event.target.value;
+      remember("tint", event.target.value);
+      window.Alpine.store("viewer").changed();
     },
     get isSeen() {
       return window.Alpine.store("viewer").view === "seen";
     },
     get isDistance() {
       const { view, beside } = window.Alpine.store("viewer");
-      return (view === "distance" || beside !== "alone") && window.Alpine.store("survey").now !== null;
+      return (view === "distance" || ["beside", "over"].includes(beside)) && window.Alpine.store("survey").now !== null;
+    },
+    get newestUrl() {
+      return window.Alpine.store("work").newest?.url ?? null;
+    },
+    get newestShown() {
+      return window.Alpine.store("work").newest?.frame === window.Alpine.store("viewer").frame;
     },
     get alone() {
-      return window.Alpine.store("viewer").beside === "alone";
+      const { beside, playing } = window.Alpine.store("viewer");
+      return beside === "alone" || playing;
     },
     get legendColours() {
       return (window.Alpine.store("survey").now?.legend ?? []).map((colour, i) => ({ i, style: { background: colour } }));
@@ -397,9 +453,6 @@ export const viewerParts = {
     },
     get isResult() {
       return this.store.view === "result";
-    },
-    get isOverlay() {
-      return this.store.view === "overlay";
     },
     get isBlur() {
       return this.store.view === "blur";

@@ -16,12 +16,24 @@ export function createUnits() {
 
 export const shownUnit = (/** @type {string} */ unit) => (unit === "m" && inFeet() ? "ft" : unit);
 /** @param {number} value @param {string} unit */
-export const toUnit = (value, unit) => (unit === "m" && inFeet() ? value / FOOT : value);
+export const toUnit = (value, unit) => (unit === "%" ? value * 100 : unit === "m" && inFeet() ? value / FOOT : value);
 /** @param {number} value @param {string} unit */
-export const fromUnit = (value, unit) => (unit === "m" && inFeet() ? value * FOOT : value);
+export const fromUnit = (value, unit) => (unit === "%" ? value / 100 : unit === "m" && inFeet() ? value * FOOT : value);
+
+// The longest distance that a setup takes stands for infinity.
+export const INFINITE = 100000;
+export const infinite = (/** @type {number} */ value, /** @type {string} */ unit) => unit === "m" && value >= INFINITE;
+
+// What was typed as a number in a unit; NaN where it is none.
+/** @param {string} text @param {string} unit */
+export function numberOf(text, unit) {
+  const typed = text.trim().toLowerCase();
+  if (unit === "m" && (typed === "∞" || (typed.length > 2 && "infinity".startsWith(typed)))) return INFINITE;
+  return typed === "" ? NaN : fromUnit(Number(typed.replace(",", ".")), unit);
+}
 
 export function metres(/** @type {number | null | undefined} */ value) {
-  if (value === null || value === undefined) return "infinity";
+  if (value === null || value === undefined || value >= INFINITE) return "infinity";
   const shown = toUnit(value, "m");
   const unit = shownUnit("m");
   if (shown < 1) return `${shown.toFixed(3)} ${unit}`;
@@ -42,4 +54,10 @@ export const pixels = (/** @type {number} */ value) => `${value.toFixed(1)} px`;
 export function duration(/** @type {number} */ seconds) {
   if (seconds < 60) return `${Math.ceil(seconds)} s`;
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
+}
+
+// When something was, as hours and minutes.
+export function timeOfDay(/** @type {string | number | Date} */ when) {
+  const time = new Date(when);
+  return `${String(time.getHours()).padStart(2, "0")}:${String(time.getMinutes()).padStart(2, "0")}`;
 }

@@ -7,6 +7,7 @@ import os
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -25,6 +26,10 @@ from kalyptra.launch.system import chromium
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
+UNFOLDED = """document.addEventListener("alpine:initialized", () => {
+  for (const part of document.querySelectorAll("details.part")) part.open = true;
+})"""
+"""A user who unfolded all parts of the sheets; how they fold has its own test."""
 
 
 class Worker(threading.Thread):
@@ -61,6 +66,7 @@ class Worker(threading.Thread):
 
 class BrowserCase(StaticLiveServerTestCase):
     host = "127.0.0.1"
+    unfolded = True
     expected: tuple[str, ...] = ()
     """Words of complaints that a test brings about on purpose."""
 
@@ -97,6 +103,8 @@ class BrowserCase(StaticLiveServerTestCase):
         worker.start()
         self.addCleanup(worker.stop)
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=self.live_server_url)
+        if self.unfolded:
+            context.add_init_script(UNFOLDED)
         context.set_default_timeout(180_000)  # work over frames takes its time on a busy machine
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
@@ -134,6 +142,17 @@ class BrowserCase(StaticLiveServerTestCase):
     def revision_shown(self, number: int, view: str = "result") -> None:
         """Wait until the picture is that of a revision and a view."""
         self.page.wait_for_selector(f'canvas[data-shown^="{number}|{view}|"]')
+
+    def until(self, true: Callable[[], object] | str) -> None:
+        """Wait until something is true here, or an expression on the page.
+
+        Playwright's own wait evaluates expressions in the page, which its content security policy forbids.
+        """
+        for _ in range(900):
+            if self.page.evaluate(true) if isinstance(true, str) else true():
+                return
+            self.page.wait_for_timeout(100)
+        self.fail("it does not come to that")
 
     def pixel(self, x: float, y: float) -> tuple[int, int, int]:
         """Colour of the shown picture at a share of its width and height."""

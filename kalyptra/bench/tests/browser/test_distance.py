@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 
 import cv2
 import numpy as np
@@ -43,11 +44,7 @@ class Distances(BrowserCase):
 
     def settle(self) -> None:
         self.page.wait_for_timeout(150)
-        for _ in range(200):
-            if not self.page.evaluate("Alpine.store('survey').busy || Alpine.store('shot').saving"):
-                return
-            self.page.wait_for_timeout(50)
-        self.fail("the page does not come to rest")
+        self.until("!Alpine.store('survey').busy && !Alpine.store('shot').saving")
 
     def test_a_street_by_recipe_and_then_by_hand(self) -> None:
         shot, page = self.open("Harbour from above"), self.page
@@ -74,7 +71,7 @@ class Distances(BrowserCase):
         self.revision_shown(5)
         page.locator('[data-handle="pin1"]').focus()
         page.keyboard.press("Shift+ArrowDown")
-        page.keyboard.press("[")
+        page.keyboard.press("Alt+ArrowDown")
         found = self.setup_of(shot, 7)
         near, far = found.distance.sources[2].pins
         self.assertEqual(near.distance.keys[0].value, 2)
@@ -113,12 +110,14 @@ class Distances(BrowserCase):
         page.set_input_files("#map-file", str(path))
         page.get_by_text("pass.png, one picture for all frames.").wait_for()
         self.assertEqual([source.kind for source in self.setup_of(shot, 2).distance.sources], ["corners", "map"])
+        page.get_by_role("button", name=re.compile(r"^\d+ notes?$")).click()
         notes = page.get_by_label("Proof notes")
         notes.get_by_text("may be the wrong way round").wait_for()
         notes.get_by_role("button", name="Turn it").click()
         self.assertFalse(self.setup_of(shot, 3).distance.sources[1].white_is_near)
         self.settle()
         self.assertEqual(notes.get_by_text("may be the wrong way round").count(), 0)
+        page.keyboard.press("Escape")
         self.assertLess(float(self.pointed(0.5, 0.97).split()[0]), float(self.pointed(0.5, 0.05).split()[0]))
 
         # Stops: added by a double press on the line, taken away by a key.
@@ -131,6 +130,13 @@ class Distances(BrowserCase):
         page.locator('[data-handle="stop1"]').focus()
         page.keyboard.press("Delete")
         self.assertEqual(len(self.setup_of(shot, 6).distance.sources[2].stops), 2)
+
+        # Of maps of blur white is blurred most; of all others it is near.
+        page.get_by_role("list", name="Sources").get_by_role("button", name="pass.png").click()
+        values = page.get_by_role("group", name="Its values are")
+        for revision, (words, near) in enumerate((("Blur", False), ("1/z", True)), 7):
+            values.get_by_role("button", name=words, exact=True).click()
+            self.assertEqual(self.setup_of(shot, revision).distance.sources[1].white_is_near, near)
 
     def test_a_runner_stands_on_the_quay(self) -> None:
         shot, page = self.open("Parcel runner"), self.page

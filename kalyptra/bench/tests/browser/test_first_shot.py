@@ -30,7 +30,7 @@ class FirstShot(BrowserCase):
         page.set_input_files("#footage", str(source))
         page.get_by_text("ready", exact=True).wait_for()
         page.get_by_role("link", name="kettle").click()
-        self.revision_shown(1)
+        self.revision_shown(1, "source")
         return Shot.objects.get(project__title="Night ferries")
 
     def test_a_subject_is_put_down_dragged_keyed_and_typed(self) -> None:

@@ -73,7 +73,7 @@ class FoundLoop(BrowserCase):
         self.page.wait_for_selector(f'canvas[data-shown^="{number}|"]')
 
     def worked(self, head: int) -> None:
-        self.page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]', timeout=120_000)  # on a busy machine
+        self.page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
         self.page.get_by_text("From here").wait_for()
 
     def test_marks_follow_mend_plate_render(self) -> None:
@@ -81,7 +81,7 @@ class FoundLoop(BrowserCase):
         head = self.shot.head
 
         # Two strokes find the runner; a third one that was wrong is undone by itself.
-        page.get_by_role("button", name="Brush", exact=True).click()
+        page.get_by_role("button", name="Stroke", exact=True).click()
         self.saved(head + 1)
         self.stroke((465, 300), (478, 340), (470, 400), (500, 420))
         self.stroke((455, 440), (462, 490))
@@ -96,6 +96,7 @@ class FoundLoop(BrowserCase):
         # Followed ahead; the strip and the words know what each frame is.
         head = self.shot.head
         page.get_by_role("button", name="Follow ahead to the end").click()
+        page.wait_for_selector("img.newest[src*='newest.png']")  # mattes are seen as they come
         self.worked(head)
         self.assertEqual([frame.frame for frame in self.matte.frames], list(range(1, LAST + 1)))
         self.assertGreater(np.mean([self.overlap(t) for t in range(LAST + 1)]), 0.83)
@@ -197,7 +198,7 @@ class FoundLoop(BrowserCase):
         self.saved(1)
         self.shot_id = Shot.objects.get(project__title="Night ferries").pk
         page.get_by_role("button", name="Subjects").click()
-        page.get_by_role("button", name="Brush", exact=True).click()
+        page.get_by_role("button", name="Stroke", exact=True).click()
         self.saved(2)
         self.stroke((90, 125), (130, 125), (130, 160), (90, 160))
         page.get_by_role("button", name="Follow ahead to the end").click()

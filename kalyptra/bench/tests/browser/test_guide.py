@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from pathlib import Path
 
 from kalyptra.bench.tests.browser.case import BrowserCase
@@ -58,13 +57,6 @@ class Guide(BrowserCase):
     def working(self) -> bool:
         return bool(self.page.evaluate("Alpine.store('work').now !== null"))
 
-    def until(self, true: Callable[[], bool]) -> None:
-        for _ in range(900):
-            if true():
-                return
-            self.page.wait_for_timeout(100)
-        self.fail("it does not come to that")
-
     def test_every_control_that_the_guide_names_is_on_the_page_and_used_by_a_test(self) -> None:
         pages = [*ROOT.glob("kalyptra/*/templates/**/*.html"), *ROOT.glob("kalyptra/*/static/*/*.js")]
         shown = "\n".join(path.read_text() for path in [*pages, *(ROOT / "kalyptra" / "bench").glob("*.py")])
@@ -84,7 +76,8 @@ class Guide(BrowserCase):
         self.put("Width of the edge", "9")
         self.press("Late", "Falls")
         self.put("Steady over", "2")
-        self.press("Zone", "Acts as")  # it acts as a zone
+        self.press("Own layer", "Is")
+        self.press("Soft zone", "Is")
         self.press("Tilt", "What moves")
         post = self.now(shot).subjects[-1]
         refine = post.refine
@@ -96,41 +89,65 @@ class Guide(BrowserCase):
         self.assertEqual({outline.motion.value for outline in post.matte.outlines}, {"perspective"})  # type: ignore[union-attr]
         self.press("Fine", "Drawn to the picture")
         self.press("Turn", "What moves")
+        self.put("Thickness", "0.4")
         self.press("Draw")
         self.page.keyboard.press("Escape")
-        self.press("Four corners", "New subject")
+        for words in ("Left half", "Right half", "Upper half", "Lower half", "Round hole"):
+            self.press(words, "New soft region, ready made")
+        *_, half, hole = self.now(shot).subjects
+        self.assertEqual((half.acts.value, half.refine.invert, hole.refine.invert), ("zone", False, True))
+        self.press("Four corners", "New subject, in other ways")
         subjects = self.now(shot).subjects
-        self.assertEqual(subjects[-2].refine.edge.value, "fine")
+        self.assertEqual((subjects[1].refine.edge.value, subjects[1].depth), ("fine", 0.4))
         self.assertEqual(len(subjects[-1].matte.outlines[0].shape.keys[0].value.points), 4)  # type: ignore[union-attr]
 
-        # Behind all cut-outs.
+        # Behind all layers.
+        before = len(subjects[-1].matte.outlines[0].shape.keys[0].value.points)  # type: ignore[union-attr]
+        self.put("Turn by", "10")
+        self.now(shot)
+        self.until("Alpine.store('lines').shown && Alpine.store('lines').points(Alpine.store('shot').line).length > 2")
+        self.put("Round by", "20")
+        rounded = self.now(shot).subjects[-1].matte.outlines[0].shape.keys[-1].value.points  # type: ignore[union-attr]
+        self.assertEqual(len(rounded), 2 * before)
         self.press("Filled", "Plate")
         self.put("Spoiled edge", "2.5")
         self.switch("Mend mattes by it")
         plate = self.now(shot).plate
         self.assertEqual((plate.source.value, plate.growth, plate.mend_mattes), ("filled", 2.5, True))
         self.assertTrue(self.sheet.get_by_text("Plate file").is_visible())
-        for words, view in (("What refining did", "change"), ("Seen, or filled", "seen"), ("Edge check", "edges")):
+        for words, view in (
+            ("Matte on the picture", "overlay"),
+            ("What the edge did", "change"),
+            ("Blurred ground alone", "behind"),
+            ("Seen, or filled", "seen"),
+            ("Edge check", "edges"),
+        ):
             self.page.get_by_label("More to look at").select_option(label=words)
             self.revision_shown(Shot.objects.get(pk=shot.pk).head, view)
+        self.page.get_by_label("More to look at").select_option(label="Matte on the picture")
+        self.revision_shown(Shot.objects.get(pk=shot.pk).head, "overlay")
+        apart = self.pixel(0.55, 0.5)
+        self.page.get_by_label("Colour of the matte").select_option("green")
+        self.page.wait_for_selector("canvas[data-shown*='|overlay|green']")
+        self.assertNotEqual(self.pixel(0.55, 0.5), apart)
 
     def test_what_it_says_of_people_and_marks_around(self) -> None:
         shot = self.open("Ticket window", "Subjects")
-        self.sheet.get_by_role("button", name="Brush", exact=True).click()
+        self.sheet.get_by_role("button", name="Stroke", exact=True).click()
         self.press("Drop", "Brush")
         self.press("Around", "Brush")
         self.page.get_by_text("around the subject").locator("visible=true").first.wait_for()
         self.page.keyboard.press("Escape")
-        self.press("People", "New subject, found")
-        self.until(lambda: self.working())
-        self.sheet.get_by_role("button", name="Cancel").locator("visible=true").first.click()
+        self.press("People", "New subject")
+        self.until(self.working)
+        self.page.get_by_label("Work under way").get_by_role("button", name="Cancel").click()
         self.until(lambda: not self.working())
         self.press("Quickly", "How people are found")
-        self.press("Everybody", "Find people")
-        self.until(lambda: self.working())
-        self.sheet.get_by_role("button", name="Cancel").locator("visible=true").first.click()
+        self.press("Everybody", "Who")
+        self.until(self.working)
+        self.page.get_by_label("Work under way").get_by_role("button", name="Cancel").click()
         self.until(lambda: not self.working())
-        self.press("Point at one", "Find people")
+        self.press("Point at one", "Who")
         self.assertEqual(self.sheet.get_by_role("button", name="Point at one").get_attribute("aria-pressed"), "true")
         rows = Follow.objects.filter(shot=shot).order_by("pk")
         self.assertEqual([(row.what, row.order["carefully"]) for row in rows], [("people", True), ("people", False)])
@@ -153,11 +170,11 @@ class Guide(BrowserCase):
     def test_what_it_says_of_the_lens_and_of_standing(self) -> None:
         shot = self.open("Parcel runner", "Lens")
         self.press("f-number", "Set by")
-        self.assertTrue(self.sheet.get_by_role("heading", name="Iris").is_visible())
+        self.assertTrue(self.sheet.locator("summary", has_text="Iris").is_visible())
         self.put("Blades", "7")
-        self.assertTrue(self.sheet.get_by_role("heading", name="Lights").is_visible())
+        self.assertTrue(self.sheet.locator("summary", has_text="Lights").is_visible())
         self.put("Lift lights by", "2")
-        self.assertTrue(self.sheet.get_by_role("heading", name="Held sharp").is_visible())
+        self.assertTrue(self.sheet.locator("summary", has_text="Held sharp").is_visible())
         self.switch("Hold a range sharp")
         lens = self.now(shot).lens
         self.assertEqual((lens.aperture.value, lens.iris.blades, lens.highlights.gain), ("f-number", 7, 2))
@@ -202,6 +219,6 @@ class Guide(BrowserCase):
         self.stage("Footage")
         self.put("Last frame", "6")
         self.stage("Render")
-        self.assertTrue(self.sheet.get_by_role("heading", name="Mattes to take away").is_visible())
+        self.assertTrue(self.sheet.locator("summary", has_text="Mattes to take away").is_visible())
         self.press("Make mattes")
         self.page.get_by_role("link", name="Download").wait_for(timeout=180_000)

@@ -113,7 +113,14 @@ class OutlineLoop(BrowserCase):
             self.saved(head + 1 + i)
         point = page.locator('[data-act="point"]').first
         point.click()
-        self.drag(page.locator('[data-act="point"].chosen'), 2, -2)
+        loupe, at = page.locator(".loupe"), page.locator('[data-act="point"].chosen').bounding_box()
+        assert at
+        page.mouse.move(at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(at["x"] + at["width"] / 2 + 2, at["y"] + at["height"] / 2 - 2, steps=6)
+        loupe.wait_for()  # the picture under the point, enlarged
+        page.mouse.up()
+        loupe.wait_for(state="hidden")
         self.saved(head + 5)
         self.assertEqual(self.outline.hand_frames, (0, LAST))
         self.assertGreater(self.overlap(LAST), slipped + 0.05)

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from typing import Any
 from unittest import mock
 
+import numpy as np
+
 from kalyptra.bench.tests.browser.case import BrowserCase
 from kalyptra.core import GuardedFailure
+from kalyptra.core.clip.emerging import put_picture
 from kalyptra.core.tests import material
 from kalyptra.library import room
 from kalyptra.library.demo import load_demo
 from kalyptra.library.models import Media
 from kalyptra.work import preparing
+from kalyptra.work.models import Render
 
 
-def until_stopped(*arguments: Any) -> Any:
+def until_stopped(*arguments: Any, **more: Any) -> Any:
     """Stands for a long clip: goes on until it is told to stop."""
     while arguments[-1]():
         time.sleep(0.05)
@@ -23,7 +28,7 @@ def until_stopped(*arguments: Any) -> Any:
 
 
 class ProjectPage(BrowserCase):
-    expected = ("status of 503", "status of 404", "status of 403")
+    expected = ("status of 503", "status of 404", "status of 403", "ERR_CONNECTION_RESET")
 
     def setUp(self) -> None:
         super().setUp()
@@ -58,6 +63,64 @@ class ProjectPage(BrowserCase):
         self.assertFalse(Media.objects.latest("pk").proxy)
         self.page.get_by_role("button", name="Prepare it").click()
         self.page.get_by_text("ready", exact=True).wait_for()
+
+    def test_a_clip_is_opened_while_it_is_prepared_and_its_frames_come_as_they_are_made(self) -> None:
+        frames = [material.card(i) for i in range(12)]
+        with mock.patch.object(preparing, "make_proxy", until_stopped):
+            self.bring("kettle.mp4", frames=12)
+            self.page.get_by_role("link", name="kettle").click()
+            self.page.get_by_text("frame 0 is being prepared").wait_for()
+            folder = Media.objects.latest("pk").emerging_in
+            put_picture(folder, 0, frames[0])
+            self.page.wait_for_selector("canvas[data-shown]")
+            shown = self.pixel(0.06, 0.1)
+            np.testing.assert_allclose(
+                shown, frames[0][int(0.1 * frames[0].shape[0]), int(0.06 * frames[0].shape[1])], atol=12
+            )
+            self.page.keyboard.press("ArrowRight")
+            self.page.get_by_text("frame 1 is being prepared").wait_for()
+            put_picture(folder, 1, frames[1])
+            self.page.wait_for_selector("canvas[data-shown$='|1']")
+            self.page.goto("/")
+            self.page.get_by_role("link", name="Evening tides").click()
+            self.page.get_by_role("button", name="Stop preparing").click()
+            self.page.get_by_text("not prepared: stopped").wait_for()
+
+    def test_work_that_is_asked_for_while_a_clip_is_prepared_begins_by_itself(self) -> None:
+        go_on, make_proxy = threading.Event(), preparing.make_proxy
+
+        def held(*arguments: Any, **more: Any) -> Any:
+            go_on.wait(120)
+            return make_proxy(*arguments, **more)
+
+        with mock.patch.object(preparing, "make_proxy", held):
+            self.bring("kettle.mp4", frames=12)
+            self.page.get_by_role("link", name="kettle").click()
+            self.page.get_by_text("frame 0 is being prepared").wait_for()
+            put_picture(Media.objects.latest("pk").emerging_in, 0, material.card(0))
+            self.page.wait_for_selector("canvas[data-shown]")
+            self.page.locator(".bench-head").get_by_role("button", name="Render").click()
+            self.page.get_by_role("button", name="Render this shot").click()
+            self.page.get_by_text("This begins by itself when that is done.").wait_for()
+            self.assertFalse(Render.objects.exists())
+            go_on.set()
+            self.page.get_by_role("link", name="Download").wait_for()
+
+    def test_an_upload_goes_on_by_itself_when_the_connection_was_lost(self) -> None:
+        lost: list[Any] = []
+
+        def once(route: Any) -> None:
+            if route.request.method == "PUT" and not lost:
+                lost.append(route.request.url)
+                route.abort("connectionreset")
+            else:
+                route.continue_()
+
+        self.page.route("**/chunks/**", once)
+        self.bring("kettle.mp4", frames=12)
+        self.page.get_by_text("the connection is lost, trying again").wait_for()
+        self.page.get_by_role("link", name="kettle").wait_for()
+        self.assertEqual(len(lost), 1)
 
     def test_a_full_disk_is_told_before_anything_is_sent(self) -> None:
         with self.settings(RESERVE=1 << 60), mock.patch.object(room, "_looked", (0.0, 0)):

@@ -52,10 +52,7 @@ class Pulls(BrowserCase):
     def go(self, frame: int) -> None:
         self.page.evaluate(f"Alpine.store('viewer').go({frame})")
         self.page.wait_for_timeout(200)
-        for _ in range(100):
-            if not self.page.evaluate("Alpine.store('survey').busy"):
-                return
-            self.page.wait_for_timeout(50)
+        self.until("!Alpine.store('survey').busy")
 
     def press(self, x: float, y: float) -> None:
         box = self.page.locator(".picture canvas:not(.second)").bounding_box()
@@ -76,7 +73,7 @@ class Pulls(BrowserCase):
         self.assertLess(moved, 60)
         self.assertEqual(keys[-1].frame - keys[-2].frame, 24)
         page.locator("[data-pull]").focus()
-        page.keyboard.press("]")
+        page.keyboard.press("Alt+ArrowRight")
         keys = self.now(shot, 5).focus.distance.keys
         self.assertEqual(keys[-1].frame - keys[-2].frame, 25)
 
@@ -175,7 +172,7 @@ class Pulls(BrowserCase):
         self.assertGreater(len(found.focus.distance.keys), 2)
         self.assertLess(len(found.focus.distance.keys), 25)
         ends = [resolve(found, frame, SIZE).focus for frame in (20, 74)]
-        self.assertGreater(ends[1], ends[0] * 1.03)  # how far depends on how many of the presses the play outlasts
+        self.assertGreater(ends[1], ends[0] * 1.01)  # how far depends on how many of the presses the play outlasts
 
         with page.expect_download() as download:
             page.get_by_role("link", name="Focus table").click()

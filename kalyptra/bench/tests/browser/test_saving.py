@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable
 from typing import Any
@@ -74,7 +75,7 @@ class Saving(BrowserCase):
         page.unroute(CHANGES)
         self.try_now()
         self.wait_until(lambda: self.shot.setup.footage.first == 3)
-        page.get_by_text(f"revision {head + 1}").wait_for()
+        page.get_by_text(re.compile(r"^saved \d\d:\d\d$")).wait_for()
         self.assertFalse(self.would_warn())
         page.reload()
         page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
@@ -175,7 +176,7 @@ class Saving(BrowserCase):
         self.try_now()
         self.wait_until(lambda: self.shot.head == head + 2)
         self.assertEqual(self.shot.setup.footage.first, 7)
-        self.page.get_by_text(f"revision {head + 2}").wait_for()
+        self.wait_until(lambda: self.shot.head == head + 2)
         self.page.keyboard.press("Control+z")
         self.wait_until(lambda: self.shot.setup.footage.first == 2)
 
@@ -293,7 +294,7 @@ class Saving(BrowserCase):
         page, made = self.page, mattes.matte_from_marks
         page.get_by_role("button", name="Subjects").click()
         head = self.shot.head
-        page.get_by_role("button", name="Brush", exact=True).click()
+        page.get_by_role("button", name="Stroke", exact=True).click()
         page.wait_for_selector(f'canvas[data-shown^="{head + 1}|"]')
         first, last = self.shot.setup.subjects[0], self.shot.setup.subjects[-1]
 

@@ -1,7 +1,22 @@
 // Maps of the plane and closed splines, as the overlay computes them.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { about, apply, boxOf, carried, ellipse, madeSmooth, shift, split, stretch, times, turn } from "../../static/bench/plane.js";
+import {
+  about,
+  apply,
+  boxOf,
+  carried,
+  corners,
+  ellipse,
+  madeSmooth,
+  roundable,
+  roundedCorners,
+  shift,
+  split,
+  stretch,
+  times,
+  turn,
+} from "../../static/bench/plane.js";
 
 const near = (a, b, most = 1e-9) => a.forEach((one, i) => assert.ok(Math.abs(one - b[i]) < most, `${a} is not ${b}`));
 const MAP = times(shift(40, -7), times(turn(33), stretch(1.7, 0.6)));
@@ -52,9 +67,26 @@ test("what is carried along keeps its handles, ids and feathers", () => {
 });
 
 test("a smooth point has its handles in line, a corner has none", () => {
-  const corners = [0, 1, 2, 3].map((id) => ({ ...LINE[0], id, x: id % 2 ? 10 : 0, y: id > 1 ? 10 : 0 }));
-  const smooth = madeSmooth(corners, 1, true);
+  const four = [0, 1, 2, 3].map((id) => ({ ...LINE[0], id, x: id % 2 ? 10 : 0, y: id > 1 ? 10 : 0 }));
+  const smooth = madeSmooth(four, 1, true);
   assert.ok(Math.abs((smooth.ax - smooth.x) * (smooth.by - smooth.y) - (smooth.ay - smooth.y) * (smooth.bx - smooth.x)) < 1e-9);
-  const sharp = madeSmooth(corners, 1, false);
+  const sharp = madeSmooth(four, 1, false);
   near([sharp.ax, sharp.ay, sharp.bx, sharp.by], [sharp.x, sharp.y, sharp.x, sharp.y]);
+});
+
+test("rounded corners are arcs of the radius, and no arc takes more than half of a side", () => {
+  const box = corners({ x: 50, y: 40, width: 100, height: 60 });
+  const rounder = roundedCorners(box, 20);
+  assert.equal(rounder.length, 8);
+  assert.equal(new Set(rounder.map((p) => p.id)).size, 8);
+  // The corner at the upper left: its arc's centre lies 20 px inside, and every place of it 20 px from there.
+  for (const u of [0.25, 0.5, 0.75]) {
+    const [x, y] = placed(rounder, 0, u);
+    assert.ok(Math.abs(Math.hypot(x - 20, y - 30) - 20) < 0.02);
+  }
+  assert.deepEqual(roundedCorners(rounder, 20), rounder); // what is round stays as it is
+  const most = roundedCorners(box, 1000);
+  assert.ok(most.every((p) => p.x >= 0 && p.x <= 100 && p.y >= 10 && p.y <= 70));
+  assert.equal(roundable(box).id, 0);
+  assert.equal(roundable(rounder), undefined);
 });

@@ -7,6 +7,7 @@ come to a plane of three numbers (`planes`).
 from __future__ import annotations
 
 from enum import StrEnum
+from itertools import pairwise
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -18,6 +19,7 @@ from kalyptra.core.setup.geometry.curve import Coordinate
 from kalyptra.core.setup.time.keyed import Keyed, constant
 
 Distance = Annotated[float, Field(ge=0.02, le=100_000)]
+"""Metres. The longest stands for infinity: 1e-5 dioptres, which no lens tells from none."""
 Share = Annotated[float, Field(ge=0, le=1)]
 Name = Annotated[str, Field(pattern=r"^[a-z0-9]{2,16}$")]
 Place = tuple[Coordinate, Coordinate]
@@ -43,6 +45,10 @@ class Region(Frozen):
     outside: bool = False
 
 
+CurvePoints = Annotated[tuple[tuple[Share, Share], ...], Field(max_length=16)]
+"""Points of a curve over a range of dioptres, 0 at its far end and 1 at its near one, from left to right."""
+
+
 class Source(Frozen):
     """What all sources have in common."""
 
@@ -52,6 +58,14 @@ class Source(Frozen):
     joins: Stacking = Stacking.REPLACES
     strength: Keyed[Share] = constant(1.0, Share)
     region: Region | None = None
+    curve: CurvePoints = ()
+    """What becomes of its dioptres, over the range that it names; without points they stay."""
+
+    @model_validator(mode="after")
+    def _to_the_right(self) -> Self:
+        if len(self.curve) == 1 or any(a[0] >= b[0] for a, b in pairwise(self.curve)):
+            raise ValueError("a curve has two points or more, each to the right of the one before")
+        return self
 
 
 class Backdrop(Source):

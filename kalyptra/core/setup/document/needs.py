@@ -19,6 +19,8 @@ def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
     for source in setup.distance.sources:
         if isinstance(source, MapFile) and source.enabled:
             needed.update(name for frame in range(first, last + 1) if (name := source.at(frame)))
+    if setup.finish.whole.table:
+        needed.add(setup.finish.whole.table.name)
     plate = setup.plate
     if plate.source is PlateSource.RECOVERED:
         needed.update(patch.picture for patch in plate.patches if first <= patch.frame <= last)

@@ -11,7 +11,9 @@ from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
 from pydantic import BeforeValidator, Field, PrivateAttr, model_validator
 
+from kalyptra.core.setup.document.blur import Blur, Character
 from kalyptra.core.setup.document.distance import Distance, DistanceMap, Standing
+from kalyptra.core.setup.document.finish import Finish
 from kalyptra.core.setup.document.focus import Focus
 from kalyptra.core.setup.document.outline import Outline
 from kalyptra.core.setup.document.records import InRecords
@@ -19,7 +21,7 @@ from kalyptra.core.setup.document.stored import MOST_FRAMES, FoundMatte, Importe
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.time.keyed import Keyed, constant
 
-VERSION: Literal[5] = 5
+VERSION: Literal[6] = 6
 T = TypeVar("T")
 
 Pixels = Annotated[float, Field(ge=0, le=4000)]
@@ -238,6 +240,8 @@ class Lens(Frozen):
     permissible_coc_mm: Annotated[float, Field(ge=0.0005, le=0.5)] = 0.03
     iris: Iris = Iris()
     highlights: Highlights = Highlights()
+    blur: Blur = Blur()
+    character: Character = Character()
     held: HeldRange | None = None
 
 
@@ -258,13 +262,16 @@ class Output(Frozen):
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
-    version: Literal[5] = VERSION
+    version: Literal[6] = VERSION
     footage: Footage = Footage()
+    effect: bool = True
+    """Whether the result is what the lens makes of it, or the source."""
     subjects: Annotated[tuple[Subject, ...], Field(max_length=64)] = ()
     distance: DistanceMap = DistanceMap()
     plate: PlateSettings = PlateSettings()
     lens: Lens = Lens()
     focus: Focus = Focus()
+    finish: Finish = Finish()
     output: Output = Output()
 
     _memory: dict[Hashable, Any] = PrivateAttr(default_factory=dict)
@@ -283,6 +290,9 @@ class Setup(Frozen):
         for source in self.distance.sources:
             if source.region and source.region.subject not in names:
                 raise ValueError(f"the region of {source.name or source.id} is the matte of no subject here")
+        for subject in (self.finish.outside.subject, self.finish.flat.subject):
+            if subject is not None and subject not in names:
+                raise ValueError("the finish names a subject that is not here")
         if self.plate.source is PlateSource.IMPORTED and self.plate.imported is None:
             raise ValueError("no plate was imported")
         shortest = min(key.value for key in self.focus.distance.keys)

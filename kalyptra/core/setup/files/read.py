@@ -22,6 +22,7 @@ STEPS: Mapping[int, Callable[[Document], Document]] = {
     2: mattes_say_their_kind,
     3: backdrop_to_source,
     4: lambda document: {**document, "version": 5},  # what was found over frames may lie in records since
+    5: lambda document: {**document, "version": 6},  # a finish may follow the lens since
 }
 """For each older version the function that makes the next one of it."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from functools import cached_property
 from typing import Annotated, Self
 
@@ -18,7 +19,10 @@ Width = Annotated[float, Field(ge=0, le=4000)]
 
 
 class Point(Frozen):
-    """A point of a closed cubic spline. Its id names it in every key of the outline."""
+    """A point of a closed cubic spline. Its id names it in every key of the outline.
+
+    What is nothing is not written down: outlines have many points, and few of these have feathers of their own.
+    """
 
     id: Annotated[int, Field(ge=0, le=1_000_000)]
     x: Coordinate
@@ -26,11 +30,11 @@ class Point(Frozen):
     before: tuple[Coordinate, Coordinate] = (0.0, 0.0)
     """The handle towards the point before, as an offset."""
     after: tuple[Coordinate, Coordinate] = (0.0, 0.0)
-    smooth: bool = False
+    smooth: Annotated[bool, Field(exclude_if=operator.not_)] = False
     """Whether the handles are kept in line when one is moved."""
-    feather_in: Width = 0.0
+    feather_in: Annotated[Width, Field(exclude_if=operator.not_)] = 0.0
     """Added to the subject's own feather here, px."""
-    feather_out: Width = 0.0
+    feather_out: Annotated[Width, Field(exclude_if=operator.not_)] = 0.0
 
 
 class Curve(Frozen):

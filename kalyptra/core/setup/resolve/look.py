@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from dataclasses import dataclass, fields
 
+from kalyptra.core.setup.document.blur import Blur, Character
 from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy, Standing
 from kalyptra.core.setup.document.focus import Mark
 from kalyptra.core.setup.document.records import remembered
@@ -22,13 +23,15 @@ from kalyptra.core.setup.document.setup import (
 )
 from kalyptra.core.setup.document.stored import Fit, ImportedMatte, PlatePatch
 from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
+from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt, blur_at, character_at
+from kalyptra.core.setup.resolve.finish import FinishAt, finish_at
 from kalyptra.core.setup.resolve.focus import Away, focus_at, mark_at
 from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
 from kalyptra.core.setup.resolve.standing import standing_at
 from kalyptra.core.setup.time.keyed import constant, mix_distance, mix_linear
 
-UNKEYED = {"f_number": constant(1.0), "softness": constant(1.0)}
+UNKEYED = {"f_number": constant(1.0), "softness": constant(1.0), "blur": Blur(), "character": Character()}
 """What a lens at one frame has instead of values over time: keys elsewhere are none of its business."""
 CLOSEST = 1.02
 """Focal lengths of the closest that a lens can be focused."""
@@ -90,18 +93,23 @@ class Numbers:
     Attributes:
         sources: of distance, those that are switched on.
         backdrop: metres; what a softness is meant for.
+        backdrop_named: whether that is a backdrop that is seen; else it is the farthest that any source names.
         focus: metres.
         f_number, softness: one of them holds, as the lens says.
+        blur, character: what a point becomes, and what the lens adds.
         away: metres of each subject that is switched on and has a distance, by its id.
         breathing: whether the angle of view changes with focus.
     """
 
     sources: tuple[SourceAt, ...]
     backdrop: float
+    backdrop_named: bool
     focus: float
     lens: Lens
     f_number: float
     softness: float
+    blur: BlurAt
+    character: CharacterAt
     away: dict[str, float]
     breathing: bool
 
@@ -114,6 +122,8 @@ class Look(Numbers):
         subjects: those that are switched on.
         regions: those in whose mattes sources hold, switched on or not.
         smooth: how far the distance map is softened, px of the source.
+        effect: whether the lens acts at all.
+        finish: what is done after the lens.
     """
 
     subjects: tuple[SubjectAt, ...]
@@ -121,6 +131,8 @@ class Look(Numbers):
     smooth: float
     smooth_by: SmoothBy
     plate: PlateAt
+    effect: bool
+    finish: FinishAt
 
 
 def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
@@ -133,13 +145,17 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
     focus = focus_of(setup, frame, camera)
     sources = tuple(source_at(source, frame, camera, focus) for source in setup.distance.sources if source.enabled)
     shown = [subject for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION]
+    backdrop, named = backdrop_of(setup, frame, sources, camera)
     return Numbers(
         sources=sources,
-        backdrop=backdrop_of(setup, frame, sources, camera),
+        backdrop=backdrop,
+        backdrop_named=named,
         focus=focus,
         lens=setup.lens.model_copy(update=UNKEYED),
         f_number=setup.lens.f_number.at(frame, mix_linear),
         softness=setup.lens.softness.at(frame, mix_linear),
+        blur=blur_at(setup.lens.blur, frame),
+        character=character_at(setup.lens.character, frame),
         away={subject.id: distance_of(setup, subject, frame, camera) for subject in shown},
         breathing=setup.focus.breathing,
     )
@@ -165,6 +181,8 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
         smooth=setup.distance.smooth,
         smooth_by=setup.distance.smooth_by,
         plate=plate_at(setup.plate, frame),
+        effect=setup.effect,
+        finish=finish_at(setup.finish, frame, setup.effect),
     )
 
 
@@ -241,12 +259,21 @@ def _under_feet(setup: Setup, subject: str, standing: Standing, ground: Flat, ca
     )
 
 
-def backdrop_of(setup: Setup, frame: float, sources: tuple[SourceAt, ...], camera: Camera) -> float:
-    """What a softness is meant for, metres: the backdrop, or without one the farthest that any source names."""
+def backdrop_of(
+    setup: Setup, frame: float, sources: tuple[SourceAt, ...], camera: Camera
+) -> tuple[float, bool]:  # fmt: skip
+    """What a softness is meant for, metres: the backdrop that is seen, or without one the farthest that is named.
+
+    Returns:
+        The distance, and whether it is a backdrop's.
+    """
+    covering = [i for i, source in enumerate(sources) if source.covers]
+    seen = sources[covering[-1] :] if covering else sources
+    named = {source.id for source in seen}
     for source in setup.distance.sources:
-        if isinstance(source, Backdrop) and source.enabled:
-            return source.distance.at(frame, mix_distance)
-    return 1 / max(FARTHEST, min((ends_of(source.shape, camera)[0] for source in sources), default=FARTHEST))
+        if isinstance(source, Backdrop) and source.id in named:
+            return source.distance.at(frame, mix_distance), True
+    return 1 / max(FARTHEST, min((ends_of(source.shape, camera)[0] for source in seen), default=FARTHEST)), False
 
 
 def spoken(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:

@@ -87,6 +87,7 @@ class SourceAt:
 
     Attributes:
         region: the subject in whose matte it holds; None for everywhere.
+        curve: what becomes of its dioptres, over the range that it names.
     """
 
     id: str
@@ -95,6 +96,13 @@ class SourceAt:
     region: str | None
     outside: bool
     shape: ShapeAt
+    curve: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def covers(self) -> bool:
+        """Whether nothing of the sources before it is seen any more."""
+        partly = isinstance(self.shape, MapAt) and self.shape.fit is Fit.INSIDE
+        return self.joins is Stacking.REPLACES and self.strength >= 1 and self.region is None and not partly
 
 
 def source_at(source: AnySource, frame: float, camera: Camera, focus: float) -> SourceAt:
@@ -110,6 +118,7 @@ def source_at(source: AnySource, frame: float, camera: Camera, focus: float) -> 
         strength=source.strength.at(frame, mix_linear),
         region=region.subject if region else None,
         outside=region.outside if region else False,
+        curve=source.curve,
         shape=shape_at(source, frame, camera, focus),
     )
 

@@ -82,6 +82,13 @@ def mix_place(a: tuple[float, float], b: tuple[float, float], share: float) -> t
     return mix_linear(a[0], b[0], share), mix_linear(a[1], b[1], share)
 
 
+def mix_of(name: str, value: Any) -> Callable[[Any, Any, float], Any]:
+    """How values of a name are mixed: distances as light does it, places each way, all others evenly."""
+    if isinstance(value, tuple):
+        return mix_place
+    return mix_distance if name in ("distance", "near", "far") else mix_linear
+
+
 def constant(value: T, of: Any = None) -> Keyed[T]:
     """A value that stays: one key at frame 0.
 

@@ -1,42 +1,65 @@
 // A project's page: footage is sent with a progress bar, and cards follow the job that prepares it.
 import { csrfToken } from "../design/scripts/server.js";
+import { many } from "./many.js";
 
 const FOLLOW_EVERY = 700; // ms
 
-/** @param {string} url @param {File} file */
-async function roomFor(url, file) {
-  const answer = await fetch(`${url}?bytes=${file.size}`, { headers: { Accept: "application/json" } }).catch(() => null);
-  if (!answer) return "The server does not answer. Nothing was sent; try again in a moment.";
-  return answer.ok ? "" : ((await answer.json().catch(() => ({}))).error ?? "The server refused this. Nothing was sent.");
+const CHUNK = 8 << 20; // bytes
+const PAUSES = [1, 2, 4, 8, 15, 30, 30, 30, 30, 30]; // s before a chunk is sent again
+
+/** @typedef {{ name: string; file: File; done: number; words: string; running: boolean; error: string; asks: boolean; id: string }} Upload */
+
+// What a file is known by when its upload goes on after it was cut off: four FNV-1a hashes of its name, size and time.
+function keyOf(/** @type {File} */ file) {
+  const text = `${file.name}|${file.size}|${file.lastModified}`;
+  return [0, 1, 2, 3]
+    .map((seed) => {
+      let hash = 0x811c9dc5 ^ (seed * 0x9e3779b9);
+      for (const letter of text) hash = Math.imul(hash ^ (letter.codePointAt(0) ?? 0), 0x01000193);
+      return (hash >>> 0).toString(16).padStart(8, "0");
+    })
+    .join("");
 }
 
-/** @param {string} url @param {File} file @param {any} upload @param {any} gaps */
-function send(url, file, upload, gaps) {
-  const request = new XMLHttpRequest();
-  const body = new FormData();
-  if (gaps) body.append("gaps", gaps);
-  body.append("file", file);
-  request.upload.addEventListener("progress", (event) => {
-    upload.done = event.loaded / event.total;
-    upload.words = upload.done < 1 ? `${Math.round(upload.done * 100)} %` : "looking into it";
-  });
-  return new Promise((resolve) => {
-    request.addEventListener("loadend", () => {
-      let answer = {};
-      try {
-        answer = JSON.parse(request.responseText);
-      } catch {
-        answer = { error: "The server gave no answer. Nothing was kept; send the file again." };
-      }
-      resolve(answer);
+/** @param {string} url @param {RequestInit} [more] @returns {Promise<{ status: number; answer: any }>} */
+async function ask(url, more) {
+  const response = await fetch(url, { ...more, headers: { Accept: "application/json", "X-CSRFToken": csrfToken() } });
+  return { status: response.status, answer: await response.json().catch(() => ({})) };
+}
+
+// The same again, with pauses, as long as the connection or the server is away and says nothing.
+/** @param {Upload} upload @param {() => Promise<{ status: number; answer: any }>} attempt */
+async function patiently(upload, attempt) {
+  for (const pause of PAUSES) {
+    const found = await attempt().catch(() => null);
+    if (found && (found.status < 500 || found.answer.error)) return found;
+    upload.words = "the connection is lost, trying again";
+    await new Promise((resolve) => {
+      window.addEventListener("online", resolve, { once: true });
+      setTimeout(resolve, pause * 1000);
     });
-    request.open("POST", url);
-    request.setRequestHeader("X-CSRFToken", csrfToken());
-    request.send(body);
-  });
+  }
+  return { status: 0, answer: { error: "The server does not answer. What was sent is kept for a day: choose the file again, and it goes on there." } };
+}
+
+// Send a file chunk by chunk, from where an earlier try ended; what went wrong, in words.
+/** @param {string} url @param {Upload} upload */
+async function sendChunks(url, upload) {
+  const { file } = upload;
+  let { status, answer } = await patiently(upload, () => ask(url));
+  while (status === 200 && answer.offset < file.size) {
+    const offset = answer.offset;
+    upload.done = offset / file.size;
+    upload.words = `${Math.floor(upload.done * 100)} %`;
+    const chunk = file.slice(offset, offset + CHUNK);
+    ({ status, answer } = await patiently(upload, () => ask(`${url}?offset=${offset}`, { method: "PUT", body: chunk })));
+    if (status === 409) status = 200; // it goes on where the server says
+  }
+  return status === 200 ? "" : answer.error || "The server refused this. Nothing was kept.";
 }
 
 document.addEventListener("alpine:init", () => {
+  window.Alpine.data("many", many);
   window.Alpine.data("project", () => ({
     /** @type {any[]} */
     uploads: [],
@@ -66,12 +89,17 @@ document.addEventListener("alpine:init", () => {
       }
       this.show(taken);
     },
-    /** @param {any} upload @param {any} gaps */
+    /** @param {any} upload @param {string} [gaps] */
     async sendOne(upload, gaps) {
-      const { upload: url, room } = this.$root.dataset;
+      const { upload: url, chunks } = this.$root.dataset;
+      const { file } = upload;
       Object.assign(upload, { running: true, done: 0, error: "", asks: false, words: "waiting" });
-      const refused = await roomFor(room, upload.file);
-      const answer = refused ? { error: refused } : await send(url, upload.file, upload, gaps);
+      const key = keyOf(file);
+      const refused = await sendChunks(`${chunks}${key}/${file.size}/`, upload);
+      Object.assign(upload, refused ? {} : { done: 1, words: "looking into it" });
+      const body = new FormData();
+      for (const [name, value] of Object.entries({ key, size: String(file.size), name: file.name, gaps: gaps ?? "" })) body.append(name, value);
+      const answer = refused ? { error: refused } : (await patiently(upload, () => ask(url, { method: "POST", body }))).answer;
       Object.assign(upload, { running: false, error: answer.error ?? "", asks: answer.ask === "gaps", words: answer.error ? "not taken" : "taken in" });
       return !answer.error;
     },

@@ -1,0 +1,154 @@
+"""What is worked out is met on the page: notes of every stage with their frames, what needs a look, softness, knobs."""
+
+from __future__ import annotations
+
+import re
+
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.core import Setup
+from kalyptra.library import revisions
+from kalyptra.library.demo import load_demo
+from kalyptra.library.models import Shot
+
+
+class Shown(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        load_demo()
+        self.enter_demo()
+
+    def open(self, title: str, **changed: object) -> None:
+        """A shot of the demo, with parts of its setup put in force before."""
+        shot = Shot.objects.get(title=title)
+        if changed:
+            document = shot.setup.model_dump(mode="json") | changed
+            revisions.save(shot.pk, shot.head, Setup.model_validate(document), None)
+        self.title, self.head = title, Shot.objects.get(title=title).head
+        self.page.goto(f"/shots/{shot.pk}/")
+        self.revision_shown(self.head)
+
+    def now(self) -> Setup:
+        self.page.evaluate("Alpine.store('shot').settled()")
+        return Shot.objects.get(title=self.title).setup
+
+    def stage(self, name: str) -> None:
+        self.page.locator(f'.stage[data-stage="{name}"]').click()
+
+    def test_notes_of_a_pull_are_shown_in_every_stage_with_their_frames_and_advice_is_put_away(self) -> None:
+        glass = Shot.objects.get(title="Tea glass").setup.focus.model_dump(mode="json")
+        fast = {"keys": [{"frame": 34, "value": 0.9}, {"frame": 37, "value": 17.0}]}
+        self.open("Tea glass", focus=glass | {"distance": fast, "marks": []})
+        self.page.locator('.stage[data-stage="pull"]').get_by_text("to look at").wait_for()
+        button = self.page.get_by_role("button", name=re.compile(r"^\d+ notes?$"))
+        for stage in ("footage", "subjects", "lens", "render"):
+            self.stage(stage)
+            self.assertTrue(button.is_visible(), stage)
+        count = int(button.inner_text().split()[0])
+        button.click()
+        notes = self.page.get_by_label("Proof notes")
+        row = notes.get_by_role("listitem").filter(has_text="faster than")
+        row.get_by_role("button", name=re.compile(r"^Frame \d+")).click()
+        self.page.wait_for_selector("canvas[data-shown$='|35'], canvas[data-shown$='|36'], canvas[data-shown$='|34']")
+        notes.get_by_role("listitem").filter(has_text="Breathing is off").get_by_role("button", name="Put away").click()
+        self.page.reload()
+        self.page.get_by_role("button", name=re.compile(rf"^{count - 1} notes?$")).wait_for()
+
+    def test_it_advises_to_grade_first_once_and_for_all_and_to_pause_after_long_work(self) -> None:
+        self.open("Tea glass")
+        self.stage("footage")
+        button = self.page.get_by_role("button", name=re.compile(r"^\d+ notes?$"))
+        notes = self.page.get_by_label("Proof notes")
+        button.click()
+        notes.get_by_role("listitem").filter(has_text="Grade the clip").get_by_role("button", name="Put away").click()
+        self.open("Parcel runner")  # what is not about a shot stays away in all of them
+        self.stage("footage")
+        self.until("!Alpine.store('survey').busy")
+        self.assertEqual(self.page.get_by_text("Grade the clip before").count(), 0)
+        self.page.get_by_role("slider", name="Softness", exact=True).press("ArrowRight")
+        self.until(f"Alpine.store('shot').saved.revision > {self.head}")
+        self.page.evaluate("Alpine.store('advice').since = 0")  # as if the shot had been worked on for long
+        button.click()
+        notes.get_by_role("listitem").filter(has_text="Pause, then judge").get_by_role(
+            "button", name="Keep it and ask me later"
+        ).click()
+        self.until("Alpine.store('again').waiting !== null")
+        self.assertEqual(self.page.get_by_text("Pause, then judge").count(), 0)
+
+    def test_the_runner_says_how_many_frames_need_a_look(self) -> None:
+        self.open("Parcel runner")
+        self.page.locator('.stage[data-stage="subjects"]').get_by_text(re.compile(r"\d+ to look at")).wait_for()
+
+    def test_softness_is_at_hand_in_every_stage_whatever_sets_the_opening(self) -> None:
+        self.open("Parcel runner")
+        slider = self.page.get_by_role("slider", name="Softness", exact=True)
+        before = self.page.evaluate("Alpine.store('shot').at(0).lens.softness")
+        number = self.now().lens.f_number.keys[0].value
+        for stage in ("footage", "pull"):
+            self.stage(stage)
+            slider.press("ArrowRight")
+            self.revision_shown(self.head + 1)
+            self.head += 1
+        self.until(f"Alpine.store('shot').at(0).lens.softness > {before}")
+        after = self.page.evaluate("Alpine.store('shot').at(0).lens.softness")
+        # A disc's diameter goes with 1 over the f-number (thin lens).
+        self.assertAlmostEqual(self.now().lens.f_number.keys[0].value, number * before / after, delta=0.003)
+        self.stage("lens")
+        self.page.get_by_role("button", name="Softness", exact=True).click()
+        slider.fill("500")
+        slider.dispatch_event("change")
+        self.assertAlmostEqual(self.now().lens.softness.keys[0].value, 0.25 * 0.08 * 1280, places=1)
+
+    def test_feathers_and_corners_are_dragged_on_the_picture(self) -> None:
+        self.open("Harbour from above")
+        self.stage("subjects")
+        self.page.get_by_role("button", name="Four corners").first.click()
+        self.revision_shown(self.head + 1)
+        for act, field in (("feather-out", "feather_out"), ("feather-in", "feather_in")):
+            before = getattr(self.now().subjects[-1].refine, field)
+            away = 14 if act == "feather-out" else -14
+            self.drag(self.page.locator(f'[data-act="{act}"]'), away, away)
+            self.assertGreater(getattr(self.now().subjects[-1].refine, field), before + 8)
+        self.drag(self.page.locator('[data-act="round"]'), 14, 14)
+        points = self.now().subjects[-1].matte.outlines[0].shape.keys[-1].value.points  # type: ignore[union-attr]
+        self.assertEqual(len(points), 8)
+
+    def test_infinity_is_typed_and_a_pull_takes_seconds(self) -> None:
+        self.open("Parcel runner")
+        self.stage("distance")
+        field = self.page.locator("#field--distance, [id^='field-'][id$='distance']").locator("visible=true").first
+        field.fill("infinity")
+        field.press("Enter")
+        self.revision_shown(self.head + 1)
+        self.assertEqual(self.now().distance.sources[0].distance.keys[0].value, 100_000)  # type: ignore[union-attr]
+        self.assertEqual(field.input_value(), "infinity")
+        self.stage("pull")
+        self.page.get_by_role("group", name="A pull takes, in").get_by_role("button", name="s", exact=True).click()
+        self.assertAlmostEqual(
+            float(self.page.get_by_label("A pull takes", exact=True).input_value()), 24 / 25, places=2
+        )
+        self.page.reload()
+        self.page.wait_for_selector("canvas[data-shown]")
+        self.stage("pull")
+        self.assertAlmostEqual(
+            float(self.page.get_by_label("A pull takes", exact=True).input_value()), 24 / 25, places=2
+        )
+
+    def test_somebody_who_floats_is_put_on_a_ground_by_the_notes_mend(self) -> None:
+        runner = Shot.objects.get(title="Parcel runner").setup.model_dump(mode="json")
+        subject = runner["subjects"][0] | {"standing": None}
+        backdrop = {"kind": "backdrop", "id": "backdrop", "distance": {"keys": [{"frame": 0, "value": 26}]}}
+        focus = {"distance": {"keys": [{"frame": 0, "value": 9.4}]}}
+        self.open(
+            "Parcel runner",
+            subjects=[subject],
+            distance={"sources": [backdrop]},
+            focus=focus,
+            footage={"first": 0, "last": 6},
+        )
+        self.page.get_by_role("button", name=re.compile(r"^\d+ notes?$")).click()
+        self.page.get_by_role("button", name="Make a ground").click()
+        self.page.get_by_label("Work under way").get_by_role("button", name="Close").wait_for()
+        setup = self.now()
+        self.assertEqual([source.kind for source in setup.distance.sources], ["backdrop", "ground"])
+        assert setup.subjects[0].standing
+        self.assertGreater(len(setup.subjects[0].standing.feet), 0)

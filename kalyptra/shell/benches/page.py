@@ -1,0 +1,62 @@
+"""What a person meets who opens a shot: how long the sheets are, how soon the page is there, what a drag shows, and how
+soon a clip that was sent can be looked at. The presses to a rendered file are counted by `test_first_minute`."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from collections.abc import Iterator
+from typing import Any
+
+from kalyptra.shell.benches.browser import count_drafts, drafts_a_second, page_of_instance
+from kalyptra.shell.benches.figure import Figure
+from kalyptra.shell.benches.scene import DEMO
+from kalyptra.shell.trials.instance import Client
+
+STAGES = ("footage", "subjects", "distance", "lens", "pull", "render")
+SCREENS = "document.querySelector('.sheet-body').scrollHeight / innerHeight"
+TIMES = 5
+
+
+def run() -> Iterator[Figure]:
+    with page_of_instance() as (_, client, page):
+        shots = client.shots()
+        yield Figure("page ready after navigation, the middle of five", _ready(page, shots["Parcel runner"]), "s")
+        for stage in STAGES:
+            page.locator(f'.stage[data-stage="{stage}"]').click()
+            page.wait_for_timeout(300)
+            yield Figure(f"sheet of {stage} as it opens", float(page.evaluate(SCREENS)), "screens", 1.3)
+        for title, shot in shots.items():
+            _open(page, shot)
+            count_drafts(page)
+            page.keyboard.press("End")  # where no backdrop is in focus
+            page.wait_for_timeout(3000)
+            yield Figure(f"a drag of Softness, {title}", drafts_a_second(page, "#softness"), "a s")
+        yield from _sent(client, page)
+
+
+def _open(page: Any, shot: int) -> None:
+    page.goto(f"/shots/{shot}/")
+    page.wait_for_selector("canvas[data-shown]")
+
+
+def _ready(page: Any, shot: int) -> float:
+    took = []
+    for _ in range(TIMES):
+        started = time.perf_counter()
+        _open(page, shot)
+        took.append(time.perf_counter() - started)
+    return statistics.median(took)
+
+
+def _sent(client: Client, page: Any) -> Iterator[Figure]:
+    """From when a clip is sent until its first picture is seen, and until it is prepared."""
+    project = int(client.post("/", data={"title": "Night ferries"}).url.rstrip("/").rsplit("/", 1)[1])
+    clip = (DEMO.parent / "harbour" / "clip.mp4").read_bytes()
+    started = time.perf_counter()
+    answer = client.post(f"/projects/{project}/footage/", files={"file": ("harbour.mp4", clip)}).json()
+    _open(page, answer["shot"])
+    yield Figure("from sending a clip of 96 frames to its first picture", time.perf_counter() - started, "s")
+    while client.get(f"/projects/{project}/preparing/").json()["shots"][0]["state"] == "preparing":
+        time.sleep(0.05)
+    yield Figure("until its proxy is made, beside", time.perf_counter() - started, "s")
