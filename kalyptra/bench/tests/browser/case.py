@@ -162,6 +162,14 @@ class BrowserCase(StaticLiveServerTestCase):
         )
         return found[0], found[1], found[2]
 
+    def point_at(self, x: float, y: float) -> None:
+        """Press the picture at a share of its width and height, once it takes a place that is pointed at."""
+        layer = self.page.locator(".aiming")
+        layer.wait_for()
+        box = layer.bounding_box()
+        assert box
+        layer.click(position={"x": box["width"] * x, "y": box["height"] * y})
+
     def frame_and_row(self, y: float) -> tuple[int, list[int]]:
         """The number of the frame that is shown, and the green of one row of its pixels, both at one moment."""
         found: Any = self.page.locator(".picture canvas:not(.second)").evaluate(

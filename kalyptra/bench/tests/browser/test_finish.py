@@ -144,9 +144,7 @@ class Finishes(BrowserCase):
         shot = self.open("Ticket window", "lens")
         self.sheet.get_by_role("button", name="Out", exact=True).click()
         self.sheet.get_by_role("button", name="Point at the centre").click()
-        box = page.locator(".picture canvas:not(.second)").bounding_box()
-        assert box
-        page.mouse.click(box["x"] + box["width"] * 0.25, box["y"] + box["height"] * 0.5)
+        self.point_at(0.25, 0.5)
         centre = self.now(shot).lens.blur.centre
         assert centre
         self.assertAlmostEqual(centre.keys[0].value[0], shot.media.facts.width * 0.25, delta=4)
@@ -226,11 +224,9 @@ class Finishes(BrowserCase):
         shot = self.open("Ticket window")
         self.sheet.get_by_label("Aspect").select_option("1:1")
         self.put("Enlarged to", "120")
-        box = page.locator(".picture canvas:not(.second)").bounding_box()
-        assert box
         for words, x in (("Point at its middle", 0.4), ("Move slowly to a place", 0.6)):
             self.sheet.get_by_role("button", name=words).click()
-            page.mouse.click(box["x"] + box["width"] * x, box["y"] + box["height"] * 0.5)
+            self.point_at(x, 0.5)
             self.until("Alpine.store('pointing').what === 'pull'")
         framing = self.now(shot).finish.framing
         assert framing.place
@@ -258,7 +254,7 @@ class Finishes(BrowserCase):
         self.put("Blades", "5")
         self.assertEqual(self.now(shot).lens.iris.blades, 5)
         page.locator('.stage[data-stage="render"]').click()
-        self.assertTrue(page.get_by_text("Read a setup file").is_visible())
+        page.get_by_text("Read a setup file").wait_for()
         page.set_input_files("#setup-file", {"name": "back.json", "mimeType": "application/json", "buffer": data})
         page.get_by_text("back.json was put in force.").wait_for()
         self.assertEqual(self.now(shot), shot.setup)

@@ -94,7 +94,7 @@ class ProjectPage(BrowserCase):
             return make_proxy(*arguments, **more)
 
         with mock.patch.object(preparing, "make_proxy", held):
-            self.bring("kettle.mp4", frames=12)
+            self.bring("kettle.mp4", frames=14)
             self.page.get_by_role("link", name="kettle").click()
             self.page.get_by_text("frame 0 is being prepared").wait_for()
             put_picture(Media.objects.latest("pk").emerging_in, 0, material.card(0))

@@ -54,15 +54,10 @@ class Pulls(BrowserCase):
         self.page.wait_for_timeout(200)
         self.until("!Alpine.store('survey').busy")
 
-    def press(self, x: float, y: float) -> None:
-        box = self.page.locator(".picture canvas:not(.second)").bounding_box()
-        assert box
-        self.page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
-
     def test_a_rack_by_pointing_is_dragged_played_and_rendered(self) -> None:
         shot, page = self.open("Tea glass"), self.page
         self.go(60)
-        self.press(*FERRIES)
+        self.point_at(*FERRIES)
         keys = self.now(shot, 3).focus.distance.keys
         self.assertEqual([(key.frame, round(key.value, 1)) for key in keys[-2:]], [(36, 0.9), (60, 17.0)])
 
@@ -107,7 +102,7 @@ class Pulls(BrowserCase):
 
         # A subject that is pointed at gets a mark that moves with it; pointed at by keys alone.
         self.go(40)
-        self.press(*GLASS)
+        self.point_at(*GLASS)
         found = self.now(shot, 3)
         self.assertEqual([(mark.name, mark.subject) for mark in found.focus.marks], [("Tea glass", "glass0")])
         self.assertEqual(found.focus.distance.keys[-1].mark, found.focus.marks[0].id)
