@@ -140,7 +140,6 @@ class Finishes(BrowserCase):
         self.assertEqual(self.now(shot).finish.outside.saturation.keys[0].value, 1)
 
     def test_kinds_of_blur_are_chosen_and_centred_and_a_lens_has_character(self) -> None:
-        page = self.page
         shot = self.open("Ticket window", "lens")
         self.sheet.get_by_role("button", name="Out", exact=True).click()
         self.sheet.get_by_role("button", name="Point at the centre").click()
