@@ -25,6 +25,7 @@ from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.even import spread_evenly
 from kalyptra.core.lens.highlights import lift
 from kalyptra.core.lens.optics import ThinLens
+from kalyptra.core.matte.closed_form import solved_edge
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.local_colours import edge_by_colours
@@ -57,6 +58,7 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
             cut_outs.append(CutOut(outline_matte(rows, refine, size), distance))
         guided_filter(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
         edge_by_colours(noise, np.asarray(cut_outs[0].matte), 4.0)
+        solved_edge(noise, np.asarray(cut_outs[0].matte), 4.0)
 
     def lens() -> None:
         opening = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))

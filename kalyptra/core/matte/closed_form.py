@@ -6,13 +6,20 @@ solved with its incomplete Cholesky preconditioner.
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import importlib.util
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from threading import Lock
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 Matte = NDArray[np.float32]
+
+_loading = Lock()
 
 
 class Tuning(NamedTuple):
@@ -64,11 +71,11 @@ def solved_edge(picture: NDArray[np.uint8], matte: Matte, band: float) -> Matte:
 
 def _solve(codes: NDArray[np.uint8], known: Matte, open_: NDArray[np.bool_], guess: Matte) -> Matte:
     """One tile: known pixels hold, the rest follows from the matting Laplacian; the guess where it has no answer."""
-    from pymatting import cf_laplacian, cg, ichol
     from scipy.sparse import diags
 
     if open_.all():
         return guess
+    cf_laplacian, ichol, cg = map(of_pymatting, ("laplacian.cf_laplacian", "preconditioner.ichol", "solver.cg"))
     picture = codes.astype(np.float64) / 255
     fixed = (~open_).astype(np.float64).ravel()
     try:
@@ -81,3 +88,28 @@ def _solve(codes: NDArray[np.uint8], known: Matte, open_: NDArray[np.bool_], gue
     except ValueError:
         return guess
     return np.asarray(np.clip(alpha.reshape(known.shape), 0, 1), np.float32)
+
+
+def of_pymatting(place: str) -> Callable[..., Any]:
+    """A function of PyMatting, by its module, which has its name.
+
+    The package compiles all that it has when it is imported, which takes a minute on a fresh machine; a module alone
+    takes 3 s.
+    """
+    name = f"pymatting.{place}"
+    with _loading:
+        if name not in sys.modules:
+            package = importlib.util.find_spec("pymatting")
+            assert package and package.origin
+            path = Path(package.origin).parent.joinpath(*place.split(".")).with_suffix(".py")
+            spec = importlib.util.spec_from_file_location(name, path)
+            assert spec and spec.loader
+            module = importlib.util.module_from_spec(spec)
+            sys.modules[name] = module  # what was compiled names its module, and is looked for there
+            try:
+                spec.loader.exec_module(module)
+            except BaseException:
+                del sys.modules[name]
+                raise
+        function: Callable[..., Any] = getattr(sys.modules[name], place.rpartition(".")[2])
+    return function
