@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import time
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -22,12 +22,14 @@ from kalyptra.core.clip.encode import H264Writer, even, fit, join_parts
 from kalyptra.core.clip.facts import ClipFacts
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 from kalyptra.core.clip.reader import HeldPicture, Mended, PictureSource, damage_words, open_clip
+from kalyptra.core.clip.sound import SoundOf
 from kalyptra.core.compiled import keep_freed_memory, one_thread_a_frame
 from kalyptra.core.compose import Sources
 from kalyptra.core.finish.framing import framed_size
+from kalyptra.core.finish.retime import frames_of, rendered_frames, retimed, taps_of
 from kalyptra.core.frame import render_framed
 from kalyptra.core.setup.document.setup import Compression, Setup
-from kalyptra.core.setup.resolve.finish import framing_at
+from kalyptra.core.setup.resolve.finish import Timing, framing_at, timing_of
 from kalyptra.core.store import EmptyStore, FolderStore, Store
 
 PART_FRAMES = 48
@@ -36,7 +38,12 @@ X264 = {
     Compression.GOOD: {"crf": "19", "preset": "veryfast"},
     Compression.HIGH: {"crf": "14", "preset": "medium"},
 }
-SOUND_WORDS = {"copied": "The sound was copied unchanged.", "none": "The source has no sound."}
+SOUND_WORDS = {
+    "copied": "The sound was copied unchanged.", "none": "The source has no sound.",
+    "retimed": "The sound goes at the picture's speed, in its pitch.",
+    "left out": "The sound was left out, as the speed's setting says.",
+    "changing": "The sound was left out: the speed changes, and sound goes along only at a speed that stays.",
+}  # fmt: skip
 Progress = Callable[[int, float], bool]
 """Called with frames done and frames a second; returns False to stop."""
 
@@ -61,8 +68,13 @@ class RenderJob:
     store_folder: Path | None = None
 
     @property
+    def timing(self) -> Timing:
+        return timing_of(self.setup.finish.speed, self.first, self.last)
+
+    @property
     def frames(self) -> int:
-        return self.last - self.first + 1
+        """How many frames are rendered."""
+        return rendered_frames(self.timing)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -73,8 +85,8 @@ class RenderJob:
         return even(height), even(round(columns * height / rows))
 
     def parts(self) -> list[tuple[int, int]]:
-        """First and last frame of each part."""
-        return [(a, min(a + PART_FRAMES - 1, self.last)) for a in range(self.first, self.last + 1, PART_FRAMES)]
+        """First and last of each part, of the rendered frames, which count from 0."""
+        return [(a, min(a + PART_FRAMES, self.frames) - 1) for a in range(0, self.frames, PART_FRAMES)]
 
 
 def render_to_file(
@@ -109,7 +121,7 @@ def render_to_file(
     work = {
         "setup": job.setup.model_dump(mode="json"), "facts": job.facts.model_dump(mode="json"),
         "source": str(job.source), "size": list(job.size),
-        "store_folder": str(job.store_folder) if job.store_folder else None,
+        "first": job.first, "last": job.last, "store_folder": str(job.store_folder) if job.store_folder else None,
         "parts": [(a, b, str(path)) for (a, b), path in zip(parts, paths, strict=True)], "joined": str(joined),
     }  # fmt: skip
     seconds = 300 + job.frames * job.facts.width * job.facts.height / 2e5
@@ -122,11 +134,11 @@ def render_to_file(
 
 
 def render_here(
-    setup: dict[str, Any], facts: dict[str, Any], source: str, parts: list[tuple[int, int, str]], size: list[int],
-    store_folder: str | None, joined: str, report: Callable[..., None],
+    setup: dict[str, Any], facts: dict[str, Any], source: str, first: int, last: int, parts: list[tuple[int, int, str]],
+    size: list[int], store_folder: str | None, joined: str, report: Callable[..., None],
 ) -> str:  # fmt: skip
-    """Render the parts that are missing, each given by its first and last frame and its path, and join all; runs inside
-    the guarded process.
+    """Render the parts of a range that are missing, each given by its first and last rendered frame and its path, and
+    join all; runs inside the guarded process.
 
     A part appears under its path only when it is complete.
     """
@@ -135,13 +147,16 @@ def render_here(
     look, clip = Setup.model_validate(setup), ClipFacts.model_validate(facts)
     reader = Mended(open_clip(Path(source), clip, threads=2))
     store = FolderStore(Path(store_folder)) if store_folder else EmptyStore()
+    timing = timing_of(look.finish.speed, first, last)
+    taps = taps_of(timing)
     count = 0
-    for first, last, path in parts:
+    for begin, end, path in parts:
         if Path(path).exists():
             continue
         unfinished = Path(path).with_suffix(".unfinished")
         writer = H264Writer(unfinished, (size[0], size[1]), clip.rate, clip.transfer, X264[look.output.quality])
-        for codes in rendered(look, reader, clip, range(first, last + 1), store):
+        shown = taps[begin : end + 1]
+        for codes in retimed(rendered(look, reader, clip, frames_of(shown), store), shown, clip.transfer):
             whole = codes[: even(codes.shape[0]), : even(codes.shape[1])]
             writer.write(np.ascontiguousarray(fit(whole, (size[0], size[1]))))
             count += 1
@@ -150,8 +165,11 @@ def render_here(
         writer.close()
         _flush(unfinished)
         unfinished.replace(path)
-    sound = (Path(source), clip, parts[0][0], parts[-1][1]) if clip.audio else None
+    speed = timing.steady if timing.sounds else 1.0 if timing.steady == 1 else None
+    sound = SoundOf(Path(source), clip, first, last, speed) if speed else None
     state = join_parts([Path(path) for _, _, path in parts], clip.rate, Path(joined), sound)
+    if clip.audio and not sound:
+        state = "left out" if timing.steady else "changing"
     _flush(Path(joined))
     return " ".join(filter(None, (SOUND_WORDS.get(state, f"The sound was {state}."), damage_words(reader.damaged))))
 
@@ -176,7 +194,7 @@ def decode_and_encode(
 
 
 def rendered(
-    setup: Setup, reader: PictureSource, clip: ClipFacts, frames: range, store_folder: Store | None = None
+    setup: Setup, reader: PictureSource, clip: ClipFacts, frames: Iterable[int], store_folder: Store | None = None
 ) -> Iterator[NDArray[np.uint8]]:
     """Rendered frames in order; a few are worked on at once, one thread each.
 

@@ -9,12 +9,14 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Max
 
-from kalyptra.core import PLATE_GROWTH, ClipExtent, ClipFacts, Footage, PlateSettings, Rate, Setup, probe
+from kalyptra.core import PLATE_GROWTH, ClipExtent, ClipFacts, Footage, FootageKind, PlateSettings, Rate, Setup, probe
 from kalyptra.library import looks, revisions
 from kalyptra.library.files import delete_file, put_file
 from kalyptra.library.models import Media, Project, Shot
 
 DEFAULT_RATE = Rate(numerator=25, denominator=1)
+STILL_SECONDS = 5
+"""How long a new shot holds a still."""
 
 
 def take_in(
@@ -58,9 +60,12 @@ def add_shot(
 
 
 def first_setup(facts: ClipFacts) -> Setup:
-    """What a new shot starts with: all of the clip, and a growth of what is hidden that goes with its size."""
+    """What a new shot starts with: all of the clip, of a still some seconds, and a growth of what is hidden that goes
+    with its size."""
     growth = round(min(max(PLATE_GROWTH * facts.width, 0.5), 8.0), 1)
-    return Setup(footage=Footage(first=0, last=facts.frames - 1), plate=PlateSettings(growth=growth))
+    still = facts.kind is FootageKind.STILL
+    frames = min(facts.frames, round(STILL_SECONDS * facts.rate.fraction)) if still else facts.frames
+    return Setup(footage=Footage(first=0, last=frames - 1), plate=PlateSettings(growth=growth))
 
 
 def remove_shot(shot: Shot) -> None:

@@ -56,14 +56,15 @@ def work(render: Render, watch: Watch) -> str:
     source, mattes_at = local_path(media.file), store.local().folder
 
     def on_progress(done: int, rate: float) -> bool:
-        return watch.note(frames_done=done, frames_a_second=rate)
+        return watch.note(frames_done=round(share * done), frames_a_second=share * rate)
 
     if render.made == "result":
         job = RenderJob(setup, source, media.facts, render.first, render.last, mattes_at)
+        share = render.frames / job.frames  # more or fewer are rendered where the speed is another
         result = folder / "result.mp4"
         words = _despite_kills(lambda: render_to_file(job, folder, result, on_progress, watch.go_on), folder)
     else:
-        made = Format(render.made)
+        made, share = Format(render.made), 1.0
         result = folder / f"mattes{made.suffix}"
         mattes = MatteJob(
             setup, source, media.facts, mattes_at, render.first, render.last, made, render.subject or None

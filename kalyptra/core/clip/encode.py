@@ -12,15 +12,13 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
-from kalyptra.core.clip.facts import ClipFacts, Codes, Rate, Transfer
-from kalyptra.core.clip.reader import open_container, resized
+from kalyptra.core.clip.facts import Codes, Rate, Transfer
+from kalyptra.core.clip.reader import resized
+from kalyptra.core.clip.sound import SoundOf, sound_packets
 
 # ITU-T H.273 code points.
 BT709 = 1
 TRANSFER_CODE = {Transfer.BT709: 1, Transfer.SRGB: 13}
-COPIED_AUDIO = {"aac", "mp3", "mp3float", "ac3", "alac", "flac", "opus"}
-"""Sound that an MP4 carries as it is."""
-
 X264_THREADS = "4"
 """Fixed: the bytes depend on it, and a part must come out the same at any worker."""
 
@@ -77,22 +75,22 @@ def fit(codes: Codes, size: tuple[int, int]) -> Codes:
     return codes if codes.shape[:2] == size else resized(codes, (size[1], size[0]))
 
 
-def join_parts(parts: Iterable[Path], rate: Rate, out: Path, sound: tuple[Path, ClipFacts, int, int] | None) -> str:
+def join_parts(parts: Iterable[Path], rate: Rate, out: Path, sound: SoundOf | None) -> str:
     """Join parts by copying their packets, and add the source's sound.
 
     Args:
         parts: MP4s made with the same options, in order.
-        sound: the source, its facts, and the range's first and last frame; None for silence.
+        sound: where the sound comes from; None for silence.
 
     Returns:
-        What became of the sound: "none", "copied" or "converted to AAC".
+        What became of the sound: "none", "copied", "converted to AAC" or "retimed".
     """
     parts = list(parts)
     with av.open(str(out), "w", format="mp4", options={"movflags": "+faststart"}) as target:
         with av.open(str(parts[0])) as first:
             video = target.add_stream_from_template(first.streams.video[0])
             video.time_base = first.streams.video[0].time_base
-        audio, packets, state = _sound(target, sound)
+        audio, packets, state = sound_packets(target, sound) if sound else (None, [], "none")
         frame_time = Fraction(1, 1) / rate.fraction
         done = 0
         for part in parts:
@@ -112,54 +110,3 @@ def join_parts(parts: Iterable[Path], rate: Rate, out: Path, sound: tuple[Path, 
             packet.stream = audio
             target.mux(packet)
     return state
-
-
-def _sound(target: Any, sound: tuple[Path, ClipFacts, int, int] | None) -> tuple[Any, list[Any], str]:
-    if sound is None or sound[1].audio is None:
-        return None, [], "none"
-    path, facts, first, last = sound
-    # The clip's first picture need not be at time 0 of the file.
-    start = Fraction(facts.pts[0]) * facts.time_base.fraction if facts.time_base and facts.pts else Fraction(0)
-    begin = start + first / facts.rate.fraction
-    end = start + (last + 1) / facts.rate.fraction
-    source = open_container(path)
-    stream = source.streams.audio[0]
-    source.seek(max(0, int(begin * 1_000_000)), backward=True)
-    if stream.codec_context.name in COPIED_AUDIO:
-        packets = []
-        for packet in source.demux(stream):
-            if packet.pts is None or not packet.size:
-                continue
-            time = packet.pts * packet.time_base
-            if time >= end:
-                break
-            if time >= begin:
-                shift = round(begin / packet.time_base)
-                packet.pts -= shift
-                packet.dts = packet.pts
-                packets.append(packet)
-        return target.add_stream_from_template(stream), packets, "copied"
-    encoder = target.add_stream("aac", rate=stream.codec_context.sample_rate)
-    encoder.layout = "stereo" if stream.codec_context.layout.nb_channels > 1 else "mono"
-    encoder.bit_rate = 192_000
-    resampler = av.AudioResampler(format="fltp", layout=encoder.layout, rate=encoder.rate)
-    rate, packets = encoder.rate, []
-    skip, left = None, round((end - begin) * rate)
-    position = 0
-    fifo = av.AudioFifo()
-    for frame in source.decode(stream):
-        for piece in resampler.resample(frame):
-            if skip is None:
-                skip = max(0, round((begin - frame.pts * frame.time_base) * rate))
-            piece.pts = None
-            fifo.write(piece)
-        if fifo.samples - (skip or 0) >= left:
-            break
-    if skip:
-        fifo.read(min(skip, fifo.samples), partial=True)
-    while left > 0 and (piece := fifo.read(min(1024, left), partial=True)) is not None:
-        piece.pts, piece.time_base, piece.sample_rate = position, Fraction(1, rate), rate
-        position += piece.samples
-        left -= piece.samples
-        packets += encoder.encode(piece)
-    return encoder, packets + encoder.encode(None), "converted to AAC"

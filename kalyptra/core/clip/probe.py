@@ -22,7 +22,8 @@ from kalyptra.core.clip.reader import MAX_PIXELS, open_clip, open_container
 SLOWEST, FASTEST = Fraction(1, 1000), Fraction(1000)
 """Frames a second."""
 MAX_FRAMES = 500_000
-STILL_SECONDS = 5
+STILL_AT_MOST = 60
+"""Seconds that a still can be held; how long a shot holds it is the shot's own."""
 STANDARD_RATES = tuple(
     Fraction(*pair)
     for pair in ((24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (48, 1), (50, 1), (60000, 1001), (60, 1),
@@ -318,8 +319,8 @@ def _probe_still(path: Path, rate: Rate) -> ClipFacts:
     width, height, bits = _picture_size(path.read_bytes(), path.name)
     return ClipFacts(
         kind=FootageKind.STILL, container="still", codec="picture", width=width, height=height, rate=rate, bits=bits,
-        frames=round(STILL_SECONDS * rate.fraction), transfer=Transfer.SRGB,
-        notes=(f"A still, held for {STILL_SECONDS} seconds.",),
+        frames=round(STILL_AT_MOST * rate.fraction), transfer=Transfer.SRGB,
+        notes=(f"A still, held for as long as you say, up to {STILL_AT_MOST} seconds.",),
     )  # fmt: skip
 
 

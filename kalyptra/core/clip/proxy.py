@@ -10,7 +10,7 @@ import cv2
 
 from kalyptra.core.clip.emerging import put_picture, wanted
 from kalyptra.core.clip.encode import H264Writer, even, fit
-from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate
+from kalyptra.core.clip.facts import ClipFacts, Codes, FootageKind, Rate
 from kalyptra.core.clip.guarded import Limits, run_guarded
 from kalyptra.core.clip.reader import Mended, Picture, open_clip
 
@@ -60,11 +60,15 @@ def make_proxy_here(
     clip = ClipFacts.model_validate(facts)
     reader = Mended(open_clip(Path(path), clip, threads=2))
     size = proxy_size(clip)
+    if clip.kind is FootageKind.STILL:
+        codes = _eight_bits(reader.picture(0), size)
+        Path(proxy).write_bytes(cv2.imencode(".png", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR))[1].tobytes())
+        _put_poster(Path(poster), codes)
+        made = clip.model_copy(update={"height": size[0], "width": size[1], "bits": 8, "rotation": 0, "notes": ()})
+        return {"facts": made.model_dump(mode="json"), "bad": ()}
     writer = H264Writer(Path(proxy), size, clip.rate, clip.transfer, OPTIONS)
-    last = None
     for frame in range(clip.frames):
-        if clip.kind is not FootageKind.STILL or last is None:
-            last = _eight_bits(reader.picture(frame), size)
+        last = _eight_bits(reader.picture(frame), size)
         writer.write(last)
         if pictures:
             put_picture(Path(pictures), frame, last)
@@ -72,14 +76,18 @@ def make_proxy_here(
                 for ahead in wanted(Path(pictures), clip.frames):
                     put_picture(Path(pictures), ahead, _eight_bits(reader.picture(ahead), size))
         if frame == clip.frames // 3:
-            wide = POSTER_WIDTH / max(last.shape[:2])
-            small = cv2.resize(last, None, fx=wide, fy=wide, interpolation=cv2.INTER_AREA)
-            done, data = cv2.imencode(".jpg", cv2.cvtColor(small, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, 85])
-            Path(poster).write_bytes(data.tobytes())
+            _put_poster(Path(poster), last)
         if frame % 8 == 0:
             report(done=frame, of=clip.frames)
     writer.close()
     return {"facts": _proxy_facts(Path(proxy), clip, size).model_dump(mode="json"), "bad": reader.damaged}
+
+
+def _put_poster(path: Path, codes: Codes) -> None:
+    wide = POSTER_WIDTH / max(codes.shape[:2])
+    small = cv2.resize(codes, None, fx=wide, fy=wide, interpolation=cv2.INTER_AREA)
+    done, data = cv2.imencode(".jpg", cv2.cvtColor(small, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, 85])
+    path.write_bytes(data.tobytes())
 
 
 def _eight_bits(picture: Picture, size: tuple[int, int]) -> Any:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made, metres
 from kalyptra.core.edit.sources import with_sources
 from kalyptra.core.setup.document.distance import Band, Corners, Ground, Line, MapFile, Pinned, Round
-from kalyptra.core.setup.document.finish import Finish
+from kalyptra.core.setup.document.finish import Finish, Speed
 from kalyptra.core.setup.document.focus import FocusCurve, FocusKey
 from kalyptra.core.setup.document.named_look import IrisLook, LensLook, LookPart, NamedLook, PullKey
 from kalyptra.core.setup.document.setup import Aperture, FNumber, Pixels, Setup
@@ -116,7 +116,7 @@ def _words(setup: Setup, part: LookPart) -> str:
             edges = {subject.refine.edge.value for subject in setup.subjects}
             return f"{', '.join(sorted(edges)) or 'none'} edge"
         case LookPart.FINISH:
-            plain = Finish(grain=setup.finish.grain, stretch=setup.finish.stretch)
+            plain = Finish(grain=setup.finish.grain, stretch=setup.finish.stretch, speed=setup.finish.speed)
             return "no finish" if setup.finish == plain else "a finish of its own"
         case LookPart.PULL:
             count = len(setup.focus.distance.keys)
@@ -146,7 +146,9 @@ def _put(setup: Setup, look: NamedLook, part: LookPart, clip: ClipExtent) -> Set
         return evolved(setup, subjects=tuple(subjects))
     if part is LookPart.FINISH and look.finish:
         grain = evolved(look.finish.grain, measured=setup.finish.grain.measured)
-        return evolved(setup, finish=evolved(look.finish, grain=grain, stretch=setup.finish.stretch))
+        return evolved(
+            setup, finish=evolved(look.finish, grain=grain, stretch=setup.finish.stretch, speed=setup.finish.speed)
+        )
     if part is LookPart.PULL:
         return _put_pull(setup, look.pull, clip)
     return with_sources(setup, look.sources)
@@ -177,8 +179,9 @@ def _still(keyed: Keyed[Any], name: str, frame: int) -> Keyed[Any]:
 def _alone(finish: Finish) -> Finish:
     """A finish that names nothing of its shot."""
     return evolved(
-        finish, stretch=None, grain=evolved(finish.grain, measured=None), outside=evolved(finish.outside, subject=None),
-        flat=evolved(finish.flat, subject=None), whole=evolved(finish.whole, table=None),
+        finish, stretch=None, speed=Speed(), grain=evolved(finish.grain, measured=None),
+        outside=evolved(finish.outside, subject=None), flat=evolved(finish.flat, subject=None),
+        whole=evolved(finish.whole, table=None),
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ LISTS = frozenset({"subjects", "distance.sources", "focus.marks"})
 """Lists that are put in order; those of outlines are named by their subject."""
 NAMES = {
     "focus.distance": "the focus", "f_number": "the f-number", "softness": "the softness", "distance": "a distance",
+    "factor": "the speed",
 }  # fmt: skip
 
 

@@ -34,8 +34,12 @@ def bar_of(picture: NDArray[Any]) -> int:
 def video(
     path: Path, frames: int = 30, rate: Fraction = Fraction(25), size: tuple[int, int] = (90, 160), codec: str = "libx264",
     pixels: str = "yuv420p", sound: str | None = "aac", stamps: list[int] | None = None, options: dict[str, str] | None = None,
+    click: float | None = None,
 ) -> Path:  # fmt: skip
-    """Write a clip of cards; `stamps` are presentation times in thousandths of a second, for a variable rate."""
+    """Write a clip of cards; `stamps` are presentation times in thousandths of a second, for a variable rate.
+
+    It hums at 440 Hz; at `click`, in seconds, it hisses for 20 ms.
+    """
     with av.open(str(path), "w") as container:
         stream: Any = container.add_stream(codec, rate=rate, options=options or {"crf": "12", "g": "10"})
         stream.height, stream.width, stream.pix_fmt = *size, pixels
@@ -56,6 +60,9 @@ def video(
         if audio:
             count = int(frames / rate * 48000)
             tone = (0.2 * np.sin(np.arange(count) * 2 * np.pi * 440 / 48000)).astype(np.float32)[None]
+            if click is not None:
+                at = int(click * 48000)
+                tone[0, at : at + 960] += np.random.default_rng(1).normal(0, 0.4, 960).astype(np.float32)
             for start in range(0, count, 1024):
                 piece = av.AudioFrame.from_ndarray(np.ascontiguousarray(tone[:, start : start + 1024]), "fltp", "mono")
                 piece.sample_rate = 48000

@@ -121,7 +121,7 @@ class Taken(Folder):
         path = self.folder / "still"
         path.write_bytes(material.png(material.card(0)))
         facts = probe(path, RATE)
-        self.assertEqual((facts.kind, facts.frames, facts.transfer), (FootageKind.STILL, 125, Transfer.SRGB))
+        self.assertEqual((facts.kind, facts.seconds, facts.transfer), (FootageKind.STILL, 60, Transfer.SRGB))
         np.testing.assert_array_equal(open_clip(path, facts).picture(124).codes, material.card(0))
 
     def test_stills_of_all_kinds_come_in_upright(self) -> None:

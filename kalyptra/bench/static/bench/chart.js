@@ -33,11 +33,11 @@ function range(/** @type {Api["Readings"]} */ reading) {
 
 // The time scale, which the rows below share.
 export function timeAt(/** @type {number} */ width) {
-  const [first, last] = [curve().first ?? 0, curve().last ?? Math.max(1, shot().clip.frames - 1)];
+  const [first, last] = [curve().first ?? 0, curve().last ?? Math.max(1, shot().end)];
   const room = width - LEFT - RIGHT;
   return {
     x: (/** @type {number} */ frame) => LEFT + ((frame - first) / (last - first)) * room,
-    frame: (/** @type {number} */ x) => Math.max(0, Math.min(shot().clip.frames - 1, Math.round(first + ((x - LEFT) / room) * (last - first)))),
+    frame: (/** @type {number} */ x) => Math.max(0, Math.min(shot().end, Math.round(first + ((x - LEFT) / room) * (last - first)))),
     first,
     last,
     each: room / (last - first),

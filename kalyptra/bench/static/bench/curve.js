@@ -153,15 +153,15 @@ export function createCurve() {
     },
     /** @param {number} by @param {number} about */
     zoom(by, about) {
-      const frames = shot().clip.frames;
-      const [a, b] = [this.first ?? 0, this.last ?? frames - 1];
-      const wide = Math.min(frames - 1, Math.max(6, (b - a) * by));
+      const { end } = shot();
+      const [a, b] = [this.first ?? 0, this.last ?? end];
+      const wide = Math.min(end, Math.max(6, (b - a) * by));
       const share = (about - a) / Math.max(1, b - a);
       this.window(about - share * wide, about + (1 - share) * wide);
     },
     /** @param {number} first @param {number} last */
     window(first, last) {
-      const end = shot().clip.frames - 1;
+      const { end } = shot();
       const wide = last - first;
       if (wide >= end) return this.fit();
       const start = Math.min(Math.max(0, first), end - wide);

@@ -77,6 +77,16 @@ export class OpenShot extends Saving {
     this.spanning = undefined; // waits until the chart stays where it is
   }
 
+  // Of a still: it may be held longer than the shot does.
+  get isStill() {
+    return this.clip.kind === "still";
+  }
+
+  // The last frame that there is to look at.
+  get end() {
+    return this.isStill ? this.saved.setup.footage.last : this.clip.frames - 1;
+  }
+
   get drafting() {
     return this.gesture !== null;
   }
@@ -177,8 +187,7 @@ export class OpenShot extends Saving {
   // A very long shot is read every n-th frame; where the chart looks closely, frame by frame.
   /** @param {number | null} first @param {number | null} last */
   span(first, last) {
-    const { frames } = this.clip;
-    if (frames <= READ_WHOLE) return;
+    if (this.end < READ_WHOLE) return;
     const next = first !== null && last !== null && last - first < READ_WHOLE ? { first, last } : {};
     if (same(next, this.stretch)) return;
     this.stretch = next;

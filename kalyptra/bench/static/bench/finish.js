@@ -4,6 +4,7 @@ import { work } from "./following.js";
 import { keyedAt } from "./keys.js";
 import { bring } from "./marks.js";
 import { pointing } from "./pull.js";
+import { lasts } from "./speed.js";
 import { toast } from "./toasts.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -105,7 +106,7 @@ export const finishParts = {
     },
     within(/** @type {string} */ typed, /** @type {number} */ before) {
       const value = Math.round(Number(typed));
-      return Number.isFinite(value) ? Math.min(shot().clip.frames - 1, Math.max(0, value)) : before;
+      return Number.isFinite(value) ? Math.min(shot().end, Math.max(0, value)) : before;
     },
     measure() {
       work().order({ what: "grain", start: Math.min(this.first, this.last), end: Math.max(this.first, this.last) });
@@ -186,6 +187,21 @@ export const finishParts = {
     },
     middle() {
       shot().commit({ do: "put-place", path: "finish.framing.place" });
+    },
+  }),
+
+  speed: () => ({
+    get words() {
+      const [seconds, before] = lasts();
+      return seconds === before
+        ? `The shot takes ${before.toFixed(2)} s, as in the clip.`
+        : `The shot takes ${seconds.toFixed(2)} s; in the clip it is ${before.toFixed(2)} s.`;
+    },
+    get soundWords() {
+      if (!shot().clip.sound) return "The clip has no sound.";
+      const { factor, sound } = finish().speed;
+      if (!sound) return "The sound is left out where the speed is not 100 %.";
+      return factor.keys.length > 1 ? "The sound is left out: it goes along only at a speed that stays." : "The sound goes along, in its pitch.";
     },
   }),
 

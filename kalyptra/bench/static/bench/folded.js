@@ -82,6 +82,10 @@ export const folded = {
       scale.keys.length > 1 ? "moves" : scale.keys[0].value > 1 && `${Math.round(scale.keys[0].value * 100)} %`,
     );
   },
+  speed: () => {
+    const { keys } = shot().setup.finish.speed.factor;
+    return keys.length > 1 ? "changes" : `${Math.round(keys[0].value * 100)} %`;
+  },
   whole: () => changesIn(shot().setup.finish.whole),
   body: () => `${short(shot().setup.lens.focal_length_mm)} mm on a sensor of ${short(shot().setup.lens.sensor_width_mm)} mm`,
   iris: () => said(shot().setup.lens.iris.blades ? many(shot().setup.lens.iris.blades, "blade") : "a disc", `squeeze ${short(shot().setup.lens.iris.squeeze)}`),

@@ -78,12 +78,27 @@ export const sheets = {
     },
   }),
 
+  stillLength: () => ({
+    get shown() {
+      return shot().isStill;
+    },
+    get seconds() {
+      const { first, last } = shot().setup.footage;
+      return Number(((last - first + 1) / shot().clip.rate).toFixed(2));
+    },
+    put(/** @type {Given} */ event) {
+      const frames = Math.round(Number(event.target.value) * shot().clip.rate);
+      if (frames > 0) shot().commit({ do: "set-range", last: shot().setup.footage.first + frames - 1 });
+      else event.target.value = String(this.seconds);
+    },
+  }),
+
   clipFacts: () => ({
     get rows() {
       const { clip } = shot();
       return [
         { name: "Picture", value: `${clip.width} x ${clip.height} px` },
-        { name: "Length", value: `${clip.frames} frames, ${clip.seconds.toFixed(2)} s` },
+        { name: shot().isStill ? "Longest" : "Length", value: `${clip.frames} frames, ${clip.seconds.toFixed(2)} s` },
         { name: "Rate", value: `${clip.rate_text} frames/s` },
         { name: "Codec", value: `${clip.codec}, ${clip.bits} bit` },
         { name: "Sound", value: clip.sound ?? "none" },

@@ -3,6 +3,7 @@ import { dragged } from "./drag.js";
 import { ask, Refusal } from "../design/scripts/server.js";
 import { toast } from "./toasts.js";
 import { remember, remembered } from "./remembered.js";
+import { speedAt } from "./speed.js";
 import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
@@ -250,10 +251,7 @@ export function createViewer() {
     },
     tick() {
       if (!this.playing) return;
-      const { first, last } = shot().setup.footage;
-      const count = last - first + 1;
-      const passed = Math.floor(((performance.now() - this.started.time) / 1000) * shot().clip.rate);
-      const due = first + ((this.started.frame - first + passed) % count);
+      const due = this.due();
       if (due !== this.frame || this.shownKey !== this.key(due)) {
         if (this.has(due)) {
           this.frame = due;
@@ -263,6 +261,15 @@ export function createViewer() {
         } else this.stall();
       }
       requestAnimationFrame(() => this.tick());
+    },
+    // Which frame it is time for, as fast as the shot runs in what is rendered; the playing is counted from there on.
+    due() {
+      const { first, last } = shot().setup.footage;
+      let { time, frame } = this.started;
+      const now = performance.now();
+      for (let takes; time + (takes = 1000 / shot().clip.rate / speedAt(frame)) <= now; time += takes) frame = frame < last ? frame + 1 : first;
+      this.started = { time, frame };
+      return frame;
     },
     // The next frame is not ready: wait where we are, and go on when a few are.
     stall() {

@@ -237,6 +237,28 @@ class Finishes(BrowserCase):
         self.assertEqual((self.pixel(0.02, 0.5), self.pixel(0.98, 0.5)), ((0, 0, 0), (0, 0, 0)))
         self.assertGreater(sum(self.pixel(0.5, 0.5)), 0)
 
+    def test_a_still_is_held_as_long_as_is_said_and_a_shot_runs_slower_in_what_is_rendered(self) -> None:
+        page = self.page
+        table = self.open("Tide table", "footage")
+        self.put("The still is held for", "7.4")
+        self.assertEqual(self.now(table).footage.last, 184)
+        self.put("The still is held for", "90")
+        page.get_by_text("The clip ends at frame 1499.").wait_for()
+
+        window = self.open("Ticket window", "footage")
+        self.put("Last frame", "11")
+        page.locator('.stage[data-stage="finish"]').click()
+        self.sheet = page.locator('section[data-stage="finish"]')
+        self.put("Speed", "40")
+        self.sheet.get_by_role("button", name="The nearest").click()
+        self.sheet.get_by_text(f"The shot takes {12 / 0.4 / 24:.2f} s; in the clip it is 0.50 s.").wait_for()
+        self.assertEqual(self.now(window).finish.speed.between.value, "nearest")
+        page.locator(".bench-head").get_by_role("button", name="Render").click()
+        page.get_by_role("button", name="Render this shot").click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Download").first.click()
+        self.assertEqual(len(frames_of(Path(download.value.path()))), 30)
+
     def bring(self, words: str, name: str, text: str) -> None:
         self.sheet.get_by_label(words).set_input_files(
             {"name": name, "mimeType": "text/plain", "buffer": text.encode()}

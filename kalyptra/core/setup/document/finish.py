@@ -151,6 +151,26 @@ class Framing(Frozen):
     """Px of the source that lie in the middle; its own middle without one. What would lie beyond it is not shown."""
 
 
+class Between(StrEnum):
+    """What is rendered where a frame falls between two of the clip."""
+
+    MIX = "mix"
+    NEAREST = "nearest"
+
+
+SLOWEST, FASTEST = 0.25, 4.0
+SpeedFactor = Annotated[float, Field(ge=SLOWEST, le=FASTEST)]
+
+
+class Speed(Frozen):
+    """How fast the clip runs in what is rendered. Keys lie at frames of the clip, as all keys do."""
+
+    factor: Keyed[SpeedFactor] = constant(1.0, SpeedFactor)
+    between: Between = Between.MIX
+    sound: bool = True
+    """Whether the sound goes along, in its pitch, or is left out where the speed is another."""
+
+
 class Stretch(Frozen):
     """Frames in which the result is seen; outside of them it is the source."""
 
@@ -179,3 +199,4 @@ class Finish(Frozen):
     flat: Flat = Flat()
     whole: Whole = Whole()
     framing: Framing = Framing()
+    speed: Speed = Speed()

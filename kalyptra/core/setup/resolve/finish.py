@@ -5,11 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kalyptra.core.setup.document.finish import (
+    FASTEST,
+    SLOWEST,
+    Between,
     ColourTable,
     DrivenBy,
     Finish,
     Framing,
     MeasuredGrain,
+    Speed,
     Stretch,
     Treatment,
 )
@@ -117,6 +121,39 @@ class FinishAt:
     def is_plain(self) -> bool:
         """Whether what the lens made stays as it is."""
         return self.strength == 1 and not (self.grain or self.outside or self.flat or self.whole or self.table)
+
+
+@dataclass(frozen=True)
+class Timing:
+    """How fast a range of the clip passes in what is rendered.
+
+    Attributes:
+        first: the range's first frame.
+        speeds: for each frame of the range how many times as fast as the clip it passes, above 0.
+        mixes: whether what lies between two frames is mixed of them; else the nearest is shown.
+        sounds: whether the sound goes along where the speed is another one, and stays it.
+    """
+
+    first: int
+    speeds: tuple[float, ...]
+    mixes: bool = True
+    sounds: bool = True
+
+    @property
+    def last(self) -> int:
+        return self.first + len(self.speeds) - 1
+
+    @property
+    def steady(self) -> float | None:
+        """The speed that all frames have; None where it changes."""
+        return self.speeds[0] if len(set(self.speeds)) == 1 else None
+
+
+def timing_of(speed: Speed, first: int, last: int) -> Timing:
+    """What a range's speeds come to; an ease that overshoots stays within what a speed may be."""
+    speeds = (speed.factor.at(frame, mix_linear) for frame in range(first, last + 1))
+    within = tuple(min(FASTEST, max(SLOWEST, value)) for value in speeds)
+    return Timing(first, within, speed.between is Between.MIX, speed.sound)
 
 
 def framing_at(framing: Framing, frame: float) -> FramingAt:
