@@ -12,9 +12,9 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
-CORE, BENCH = (ROOT / "kalyptra" / room / "tests" for room in ("core", "bench"))
-AT_ONCE = 4
-"""Two processors; the tests of launching, and those of pages, mostly wait."""
+CORE, BENCH, SHELL = (ROOT / "kalyptra" / room / "tests" for room in ("core", "bench", "shell"))
+AT_ONCE = 5
+"""Two processors; the tests of a whole instance, and those of pages, wait half of their time."""
 COVERAGE = "--coverage"
 BIN = Path(sys.executable).parent
 
@@ -40,10 +40,11 @@ def main(arguments: list[str]) -> int:
 def groups() -> list[list[str]]:
     """Tests that run one after the other; each group in a process and with a database of its own. What waits much comes
     first, what computes comes last."""
-    core, pages, browser = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser"))
+    core, pages, browser, shell = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser", SHELL))
+    whole = [module for module in shell if module.endswith("trial")]
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
-    started = ["kalyptra.launch", "kalyptra.design", "kalyptra.shell"]
-    return [browser[::3], browser[2::3], started, rest, browser[1::3], core[::2], core[1::2]]
+    started = ["kalyptra.launch", "kalyptra.design", *(module for module in shell if module not in whole)]
+    return [whole, *(browser[i::4] for i in range(4)), rest, started, core[::2], core[1::2]]
 
 
 def modules(folder: Path) -> list[str]:

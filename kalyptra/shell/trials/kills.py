@@ -21,6 +21,8 @@ BACK_WITHIN = 10.0
 """Seconds after a kill within which a change is saved again."""
 ENDS_WITHIN = 7.0
 """Seconds: less than what a worker is given before it is cut off."""
+PAUSE = 0.15
+"""Seconds between one change and the next."""
 SPAN = 9
 """Last frame of the ranges that are rendered."""
 
@@ -45,7 +47,7 @@ class Saver(threading.Thread):
             if answer is not None:
                 state = answer
                 self.acknowledged.append(value)
-            time.sleep(0.05)
+            time.sleep(PAUSE)
 
     def _save(self, base: int, value: float) -> dict[str, Any] | None:
         put = {"do": "put", "path": "plate.growth", "value": value}
