@@ -77,14 +77,12 @@ export const folded = {
   flat: () => (shot().setup.finish.flat.strength.keys.some(({ value }) => value > 0) ? shot().setup.finish.flat.colour : "off"),
   frame: () => {
     const { aspect, scale } = shot().setup.finish.framing;
+    const speed = shot().setup.finish.speed.factor;
     return said(
       aspect === "source" ? "the clip's" : aspect,
-      scale.keys.length > 1 ? "moves" : scale.keys[0].value > 1 && `${Math.round(scale.keys[0].value * 100)} %`,
+      scale.keys.length > 1 ? "moves" : scale.keys[0].value > 1 && `${Math.round(scale.keys[0].value * 100)} % large`,
+      speed.keys.length > 1 ? "its speed changes" : speed.keys[0].value !== 1 && `${Math.round(speed.keys[0].value * 100)} % as fast`,
     );
-  },
-  speed: () => {
-    const { keys } = shot().setup.finish.speed.factor;
-    return keys.length > 1 ? "changes" : `${Math.round(keys[0].value * 100)} %`;
   },
   whole: () => changesIn(shot().setup.finish.whole),
   body: () => `${short(shot().setup.lens.focal_length_mm)} mm on a sensor of ${short(shot().setup.lens.sensor_width_mm)} mm`,

@@ -11,7 +11,9 @@ const DRAG = 480; // in a drag in which one took longer than this:
 const SLOW = 80; // ms: twelve pictures a second
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
-const AHEAD = 60; // frames fetched ahead while nothing plays
+const AHEAD = 60; // frames fetched ahead while nothing plays,
+const NEXT = 3; // and as long as somebody is at work: until the look was the same for
+const SETTLED = 1500; // ms
 const LATER = 800; // ms until a frame is asked for again that was not prepared yet
 const START_WITH = 8; // frames that must be ready before a stalled play goes on
 
@@ -55,6 +57,9 @@ export function createViewer() {
     view: "result",
     playing: false,
     waiting: false,
+    changedAt: 0,
+    /** @type {number | undefined} */
+    filling: undefined, // fetches ahead when the look has settled
     /** @type {[number, number][]} */
     ready: [],
     shownKey: "",
@@ -153,6 +158,9 @@ export function createViewer() {
     changed() {
       for (const control of this.fetching.values()) control.abort();
       this.fetching.clear();
+      this.changedAt = performance.now();
+      clearTimeout(this.filling);
+      this.filling = setTimeout(() => this.fill(), SETTLED);
       this.show();
     },
 
@@ -220,7 +228,8 @@ export function createViewer() {
       if (this.later || shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
-      const reach = this.playing ? count : Math.min(AHEAD, count);
+      const settled = performance.now() - this.changedAt >= SETTLED;
+      const reach = this.playing ? count : Math.min(settled ? AHEAD : NEXT, count);
       for (let i = 0; i < reach && this.fetching.size < AT_ONCE; i++) {
         const frame = first + ((this.frame - first + i) % count);
         if (!this.has(frame)) this.fetchFrame(frame);
