@@ -7,7 +7,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 STEPS = 1024
 
@@ -31,6 +30,8 @@ class Toned:
 
         Source: F. N. Fritsch, R. E. Carlson, Monotone Piecewise Cubic Interpolation (1980), as SciPy has it.
         """
+        from scipy.interpolate import PchipInterpolator  # half of what the core takes to load, and seldom needed
+
         x, y = (np.array(axis) for axis in zip(*self.points, strict=True))
         at = np.clip(np.linspace(0, 1, STEPS + 1), x[0], x[-1])
         return np.asarray(self.low + (self.high - self.low) * PchipInterpolator(x, y)(at), np.float32)
