@@ -47,6 +47,7 @@ from kalyptra.core.export import RenderJob, decode_and_encode, render_to_file
 from kalyptra.core.export_mattes import Format, MatteJob, mattes_to_file
 from kalyptra.core.finish.colours import with_colours
 from kalyptra.core.finish.grain import carry_grain
+from kalyptra.core.finish.table import with_table
 from kalyptra.core.focus.record import cleaned, fit_keys
 from kalyptra.core.focus.table import NoTable
 from kalyptra.core.focus.table import written as write_focus
@@ -293,6 +294,7 @@ __all__ = [
     "with_colours",
     "with_recipe",
     "with_steps",
+    "with_table",
     "words_of",
     "write_focus",
     "write_svg",

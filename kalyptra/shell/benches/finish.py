@@ -17,12 +17,16 @@ from kalyptra.core import (
     keep_freed_memory,
     to_light,
     with_colours,
+    with_table,
 )
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.lens import frame_of
 from kalyptra.shell.benches.scene import runner
 
 TREATED = ColoursAt(exposure=-0.5, contrast=1.1, gamma=1.05, saturation=0.4, warmth=20, tint_strength=0.2)
+STEPS = np.linspace(0, 65535, 33).astype(np.uint16)
+CUBE = np.stack([*np.meshgrid(STEPS, STEPS, STEPS, indexing="ij"), np.full((33,) * 3, 65535)], -1).astype(np.uint16)
+CUBE = CUBE.reshape(-1, 33, 4)
 WHOLE = ColoursAt(exposure=0.2, saturation=1.1)
 
 
@@ -47,6 +51,9 @@ def run() -> Iterator[Figure]:
         def colours(light=light, share=share) -> None:  # type: ignore[no-untyped-def]
             with_colours(light, TREATED, Transfer.SRGB, share, WHOLE)
 
+        def table(light=light) -> None:  # type: ignore[no-untyped-def]
+            with_table(light, CUBE, "bench", 1.0, Transfer.SRGB)
+
         lens = cpu_ms(frame_of(scene, disc, quality))
         taken, coloured = cpu_ms(carry), cpu_ms(colours)
         own = frame_of(scene, disc, quality, CharacterAt(cats_eye=0.8, colour_shift=1.0))
@@ -57,3 +64,4 @@ def run() -> Iterator[Figure]:
         yield Figure(f"grain beside the lens, {width}x{height}", taken / lens, "x")
         yield Figure(f"colours where blurred and everywhere, {width}x{height}", coloured, "ms", 15.0)
         yield Figure(f"the same beside the lens, {width}x{height}", coloured / lens, "x")
+        yield Figure(f"a colour table of 33 steps besides, {width}x{height}", cpu_ms(table), "ms")
