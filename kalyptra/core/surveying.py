@@ -78,7 +78,7 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     layers = layers_of(look, picture, sources, {first.id: matte for matte, first in pairs})
     alone = {at.id: stack(picture.size, scale, [Layer(layer.shape, curve=layer.curve)]) for at, layer in layers}
     notes = [
-        *_lens_notes(setup, look, seen, size[0]),
+        *_lens_notes(setup, look, seen, dioptres, size[0]),
         *_turned(setup, alone, [matte for matte, _ in pairs]),
         *_fights(setup, layers, alone, scale),
         *_advice(setup, look, pairs, size),
@@ -116,15 +116,21 @@ def _places(dioptres: NDArray[np.float32]) -> list[list[float]]:
     return [[round(float(dioptres[row, column]), 5) for column in columns] for row in rows]
 
 
-def _lens_notes(setup: Setup, look: Look, seen: NDArray[np.float32], full_width: int) -> Iterator[Note]:
+def _lens_notes(
+    setup: Setup, look: Look, seen: NDArray[np.float32], behind: NDArray[np.float32], full_width: int
+) -> Iterator[Note]:
     if not look.effect:
         yield advice.switched_off()
+        return
+    if look.finish.strength <= 0 and setup.finish.stretch is None:
+        yield advice.without_strength()
         return
     opening = opening_at(look, full_width)
     sizes = opening.coc(seen, full_width)
     sharp = setup.lens.permissible_coc_mm / setup.lens.sensor_width_mm * full_width
     unheld = replace(opening, held=None).coc(seen, full_width) if opening.held else sizes
-    notes = [advice.nothing_soft(sizes, unheld, seen, look.focus, opening.lens.f_number)]
+    below = opening.coc(behind, full_width)
+    notes = [advice.nothing_soft(sizes, unheld, below, seen, look.focus, opening.lens.f_number)]
     notes.append(advice.too_much(sizes, full_width))
     if opening.held is None:
         notes.append(advice.nothing_sharp(sizes, seen, look.focus, sharp))

@@ -103,9 +103,14 @@ def switched_off() -> Note:
     return Note("no-effect", "The whole effect is off: what is shown and rendered is the source.")
 
 
+def without_strength() -> Note:
+    return Note("no-strength", "No blur is seen: the result has a strength of 0 % at this frame. Give it some.")
+
+
 def nothing_soft(
     sizes: NDArray[np.float32],
     unheld: NDArray[np.float32],
+    behind: NDArray[np.float32],
     dioptres: NDArray[np.float32],
     focus: float,
     f_number: float,
@@ -115,6 +120,7 @@ def nothing_soft(
     Args:
         sizes: signed disc diameters over the picture, px of the source.
         unheld: the same without a range that is held sharp.
+        behind: the same of what lies behind the subjects.
         dioptres: of the same places.
         focus: metres.
     """
@@ -122,6 +128,11 @@ def nothing_soft(
         return None
     if float(np.abs(unheld).max()) > SHARP_PX:
         return Note("held-all", "No blur is seen: all of this lies in the range that is held sharp. Make it narrower.")
+    if float(np.abs(behind).max()) > SHARP_PX:
+        return Note(
+            "all-covered",
+            "No blur is seen: subjects that are sharp cover all of the picture. Make their mattes smaller.",
+        )
     if float(np.abs(dioptres - 1 / focus).max()) < AT_FOCUS:
         return Note(
             "all-at-focus", f"No blur is seen: all of this lies at the focus, {focus:.2f} m. Say what is farther."

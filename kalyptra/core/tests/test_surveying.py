@@ -120,6 +120,25 @@ class Advice(TestCase):
         self.assertIn("nothing-soft", kinds(look(PLANE, lens={"f_number": 256})))
         self.assertNotIn("nothing-soft", kinds(look(PLANE, lens={"f_number": 4})))
 
+    def test_why_nothing_is_soft_is_told(self) -> None:
+        lens = {"f_number": 1.4}
+        everything = {
+            "id": "line1",
+            "shape": hold(ellipse(240, 150, 900, 900)),
+            "placement": hold([1, 0, 0, 0, 1, 0, 0, 0]),
+        }
+        all_over = subject(2.0, matte={"kind": "outline", "outlines": [everything]})
+        seen = {
+            "all-covered": look(WALL, lens=lens, subjects=[all_over]),
+            "all-at-focus": look({**WALL, "distance": hold(2.0)}, lens=lens),
+            "held-all": look(WALL, lens={**lens, "held": {"near": 1.0, "far": 20.0}}),
+            "no-strength": look(WALL, lens=lens, finish={"strength": hold(0.0)}),
+            "no-effect": look(WALL, lens=lens, effect=False),
+        }
+        whys = {"nothing-soft", *seen}
+        self.assertEqual({why: kinds(survey) & whys for why, survey in seen.items()}, {why: {why} for why in seen})
+        self.assertEqual(kinds(look(WALL, lens=lens, subjects=[subject(2.0)])) & whys, set())
+
     def test_sources_that_fight_are_told(self) -> None:
         notes = look(PLANE, WALL).notes
         self.assertEqual([note.about for note in notes if note.kind == "hidden"], ["plane"])

@@ -63,6 +63,11 @@ const MENDS = {
   "nothing-sharp": { words: "Focus there", mend: ({ value }) => shot().commit(putting("focus.distance", value)) },
   "held-all": { words: "Hold nothing", mend: () => shot().commit({ do: "hold-range" }) },
   "all-at-focus": { words: "Show the distances", mend: () => show("distance") },
+  "all-covered": { words: "Show the subjects", mend: () => show("subjects") },
+  "no-strength": {
+    words: "Make it 100 %",
+    mend: () => shot().commit({ do: "set-at", path: "finish.strength", frame: window.Alpine.store("viewer").frame, value: 1 }),
+  },
   "nothing-soft": { words: "Show the lens", mend: () => show("lens") },
   hidden: {
     words: "Choose it",
