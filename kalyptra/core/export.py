@@ -12,6 +12,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -67,7 +68,7 @@ class RenderJob:
     last: int
     store_folder: Path | None = None
 
-    @property
+    @cached_property
     def timing(self) -> Timing:
         return timing_of(self.setup.finish.speed, self.first, self.last)
 
@@ -86,7 +87,8 @@ class RenderJob:
 
     def parts(self) -> list[tuple[int, int]]:
         """First and last of each part, of the rendered frames, which count from 0."""
-        return [(a, min(a + PART_FRAMES, self.frames) - 1) for a in range(0, self.frames, PART_FRAMES)]
+        frames = self.frames
+        return [(a, min(a + PART_FRAMES, frames) - 1) for a in range(0, frames, PART_FRAMES)]
 
 
 def render_to_file(
@@ -165,7 +167,7 @@ def render_here(
         writer.close()
         _flush(unfinished)
         unfinished.replace(path)
-    speed = timing.steady if timing.sounds else 1.0 if timing.steady == 1 else None
+    speed = timing.steady if timing.sounds or timing.steady == 1 else None
     sound = SoundOf(Path(source), clip, first, last, speed) if speed else None
     state = join_parts([Path(path) for _, _, path in parts], clip.rate, Path(joined), sound)
     if clip.audio and not sound:

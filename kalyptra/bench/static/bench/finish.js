@@ -4,7 +4,7 @@ import { work } from "./following.js";
 import { keyedAt } from "./keys.js";
 import { bring } from "./marks.js";
 import { pointing } from "./pull.js";
-import { lasts } from "./speed.js";
+import { isSteady, lasts } from "./speed.js";
 import { toast } from "./toasts.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -199,9 +199,8 @@ export const finishParts = {
     },
     get soundWords() {
       if (!shot().clip.sound) return "The clip has no sound.";
-      const { factor, sound } = finish().speed;
-      if (!sound) return "The sound is left out where the speed is not 100 %.";
-      return factor.keys.length > 1 ? "The sound is left out: it goes along only at a speed that stays." : "The sound goes along, in its pitch.";
+      if (!finish().speed.sound) return "The sound is left out where the speed is not 100 %.";
+      return isSteady() ? "The sound goes along, in its pitch." : "The sound is left out: it goes along only at a speed that stays.";
     },
   }),
 

@@ -12,6 +12,13 @@ export const speedAt = (/** @type {number} */ frame) => {
   return Math.min(FASTEST, Math.max(SLOWEST, Number(keyedAt({ keys: bare(keys) }, frame, "factor"))));
 };
 
+// Whether it stays the same over the shot.
+export function isSteady() {
+  const { first, last } = shot().setup.footage;
+  for (let frame = first + 1; frame <= last; frame++) if (speedAt(frame) !== speedAt(first)) return false;
+  return true;
+}
+
 // Seconds that the shot takes in what is rendered, and in the clip.
 export function lasts() {
   const { first, last } = shot().setup.footage;

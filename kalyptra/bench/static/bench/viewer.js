@@ -57,9 +57,9 @@ export function createViewer() {
     view: "result",
     playing: false,
     waiting: false,
-    changedAt: 0,
+    settled: false, // the look was the same for a while: frames are fetched ahead
     /** @type {number | undefined} */
-    filling: undefined, // fetches ahead when the look has settled
+    settling: undefined,
     /** @type {[number, number][]} */
     ready: [],
     shownKey: "",
@@ -91,6 +91,7 @@ export function createViewer() {
       this.canvas = canvas;
       this.second = second;
       this.go(shot().setup.footage.first);
+      this.settle();
     },
     key(/** @type {number} */ frame) {
       const subject = OF_SUBJECT.includes(this.view) ? shot().chosen : "";
@@ -158,10 +159,16 @@ export function createViewer() {
     changed() {
       for (const control of this.fetching.values()) control.abort();
       this.fetching.clear();
-      this.changedAt = performance.now();
-      clearTimeout(this.filling);
-      this.filling = setTimeout(() => this.fill(), SETTLED);
+      this.settle();
       this.show();
+    },
+    settle() {
+      this.settled = false;
+      clearTimeout(this.settling);
+      this.settling = setTimeout(() => {
+        this.settled = true;
+        this.fill();
+      }, SETTLED);
     },
 
     async show() {
@@ -228,8 +235,7 @@ export function createViewer() {
       if (this.later || shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
-      const settled = performance.now() - this.changedAt >= SETTLED;
-      const reach = this.playing ? count : Math.min(settled ? AHEAD : NEXT, count);
+      const reach = this.playing ? count : Math.min(this.settled ? AHEAD : NEXT, count);
       for (let i = 0; i < reach && this.fetching.size < AT_ONCE; i++) {
         const frame = first + ((this.frame - first + i) % count);
         if (!this.has(frame)) this.fetchFrame(frame);

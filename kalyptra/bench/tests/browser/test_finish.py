@@ -262,6 +262,24 @@ class Finishes(BrowserCase):
             page.get_by_role("link", name="Download").first.click()
         self.assertEqual(len(frames_of(Path(download.value.path()))), 30)
 
+    def test_frames_are_fetched_ahead_and_played_as_fast_as_the_shot_runs(self) -> None:
+        self.open("Ticket window")  # nothing is changed in it
+        self.until("Alpine.store('viewer').ready.some(([first, last]) => last - first >= 20)")
+        due = "(() => { const v = Alpine.store('viewer'); v.started = { time: performance.now() - 1000, frame: 0 }; return v.due(); })()"
+        self.assertIn(self.page.evaluate(due), (24, 25))  # a second at 24 a second, and what the call takes
+        self.put("Speed", "50")
+        self.until("Alpine.store('shot').setup.finish.speed.factor.keys[0].value === 0.5")
+        self.assertIn(self.page.evaluate(due), (12, 13))
+
+    def test_a_result_of_no_strength_is_told_and_mended(self) -> None:
+        shot = self.open("Ticket window")
+        self.put("Result over source", "0")
+        self.page.locator(".bench-head").get_by_role("button", name="note").click()
+        self.page.get_by_text("the result has a strength of 0 %").wait_for()
+        self.page.get_by_role("button", name="Make it 100 %").click()
+        self.page.get_by_text("the result has a strength of 0 %").wait_for(state="hidden")
+        self.assertEqual(self.now(shot).finish.strength.keys[0].value, 1)
+
     def bring(self, words: str, name: str, text: str) -> None:
         self.sheet.get_by_label(words).set_input_files(
             {"name": name, "mimeType": "text/plain", "buffer": text.encode()}
