@@ -15,12 +15,15 @@ import { timeOfDay } from "./words.js";
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
 
+const OF_FINISH = ["no-strength"]; // kinds of notes on a frame that Finish mends
+
 // How many frames or notes of a stage need a look.
 function stageLooks(/** @type {string} */ stage) {
   /** @type {Record<string, () => number>} */
   const counts = {
     subjects: () => framesToLookAt(),
-    distance: () => faultsOf(survey().notes),
+    distance: () => faultsOf(survey().notes.filter((one) => !OF_FINISH.includes(one.kind))),
+    finish: () => faultsOf(survey().notes.filter((one) => OF_FINISH.includes(one.kind))),
     pull: () => faultsOf(shot().reading?.notes ?? []),
   };
   return counts[stage]?.() ?? 0;

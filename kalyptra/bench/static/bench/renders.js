@@ -1,6 +1,7 @@
 // The Render stage: ordering, following and cancelling renders.
 import { askJson } from "../design/scripts/server.js";
 import { askWhenPrepared } from "./following.js";
+import { lasts } from "./speed.js";
 import { toast } from "./toasts.js";
 import { duration } from "./words.js";
 
@@ -91,7 +92,9 @@ export const renders = () => ({
   get rangeWords() {
     const { first, last } = shot().setup.footage;
     const { timecodes } = shot().clip;
-    return `frames ${first} to ${last}, ${timecodes[first]} to ${timecodes[last]}`;
+    const [seconds, before] = lasts();
+    const retimed = seconds === before ? "" : `; at the shot's speed they take ${seconds.toFixed(2)} s`;
+    return `frames ${first} to ${last}, ${timecodes[first]} to ${timecodes[last]}${retimed}`;
   },
   start() {
     return this.order({ made: "result" });

@@ -257,6 +257,7 @@ class Finishes(BrowserCase):
         self.sheet.get_by_text(f"The shot takes {12 / 0.4 / 24:.2f} s; in the clip it is 0.50 s.").wait_for()
         self.assertEqual(self.now(window).finish.speed.between.value, "nearest")
         page.locator(".bench-head").get_by_role("button", name="Render").click()
+        page.get_by_text("at the shot's speed they take 1.25 s").wait_for()
         page.get_by_role("button", name="Render this shot").click()
         with page.expect_download() as download:
             page.get_by_role("link", name="Download").first.click()
@@ -276,6 +277,7 @@ class Finishes(BrowserCase):
         self.put("Result over source", "0")
         self.page.locator(".bench-head").get_by_role("button", name="note").click()
         self.page.get_by_text("the result has a strength of 0 %").wait_for()
+        self.page.locator('.stage[data-stage="finish"]').get_by_text("1 to look at").wait_for()
         self.page.get_by_role("button", name="Make it 100 %").click()
         self.page.get_by_text("the result has a strength of 0 %").wait_for(state="hidden")
         self.assertEqual(self.now(shot).finish.strength.keys[0].value, 1)
