@@ -22,8 +22,9 @@ from kalyptra.core.lens.optics import ThinLens, f_number_for, radius_of
 from kalyptra.core.plate.clean_plate import clean_plate
 from kalyptra.core.plate.decontaminate import MARGIN, own_colour
 from kalyptra.core.setup.document.blur import BlurKind
-from kalyptra.core.setup.document.setup import Aperture, HeldRange, Highlights, Iris
+from kalyptra.core.setup.document.setup import Aperture, Highlights, Iris
 from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt
+from kalyptra.core.setup.resolve.held import HeldAt
 from kalyptra.core.setup.resolve.look import Numbers, spoken
 from kalyptra.core.window import window_of
 
@@ -77,7 +78,7 @@ class Opening:
     lens: ThinLens
     iris: Iris = field(default_factory=Iris)
     highlights: Highlights = field(default_factory=Highlights)
-    held: HeldRange | None = None
+    held: HeldAt | None = None
     blur: BlurAt = field(default_factory=BlurAt)
     character: CharacterAt = field(default_factory=CharacterAt)
     full_width: float = 1.0
@@ -127,7 +128,7 @@ def opening_at(look: Numbers, full_width: int, in_picture: bool = False) -> Open
     """The lens at a frame with all that decides its picture."""
     lens = lens_at(look, full_width, in_picture)
     own = look.lens
-    return Opening(lens, own.iris, own.highlights, own.held, look.blur, look.character, full_width)
+    return Opening(lens, own.iris, own.highlights, look.held, look.blur, look.character, full_width)
 
 
 def through_lens(

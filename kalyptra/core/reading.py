@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -14,6 +13,7 @@ from kalyptra.core.layered import opening_at
 from kalyptra.core.lens.iris import outline
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.pulls import PullMoment, pull_notes
+from kalyptra.core.setup.document.distance import INFINITELY_FAR
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.geometry.planes import Camera
 from kalyptra.core.setup.resolve.look import FARTHEST, ends_of, mark_of, named_by_sources, numbers_at
@@ -73,7 +73,7 @@ def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
             frame=frame,
             focus=look.focus,
             near=near,
-            far=None if math.isinf(far) else far,
+            far=None if far >= INFINITELY_FAR else far,
             hyperfocal=lens.hyperfocal(setup.lens.permissible_coc_mm / 1000),
             f_number=lens.f_number,
             softness=disc(look.backdrop),

@@ -23,7 +23,7 @@ from kalyptra.core.edit.outlines import (
     RemoveOutline,
     ShapeOutline,
 )
-from kalyptra.core.edit.shot import HoldRange, SetRange
+from kalyptra.core.edit.shot import HoldEnd, HoldRange, RideRange, SetRange
 from kalyptra.core.edit.sources import (
     AddSource,
     AddStop,
@@ -51,7 +51,7 @@ ByHand = Annotated[
     | AddStop | RemoveStop | ThirdPin
     | UseRecipe
     | AddMark | RemoveMark | PullTo | Perform | ReplaceFocus | PutCut
-    | SetRange | HoldRange
+    | SetRange | HoldRange | HoldEnd | RideRange
     | LimitStretch | ClearFinish | DropTable | MoveFrame | PutLook,
     Field(discriminator="do"),
 ]  # fmt: skip

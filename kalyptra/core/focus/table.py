@@ -8,6 +8,7 @@ import math
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
+from kalyptra.core.setup.document.distance import INFINITELY_FAR
 from kalyptra.core.setup.document.focus import FocusKey
 from kalyptra.core.setup.time.easing import Ease
 
@@ -22,13 +23,22 @@ class NoTable(ValueError):
 
 
 def written(rows: Iterable[tuple[int, str, float, float, float | None, float]]) -> str:
-    """Rows of frame, timecode, distance, near and far limit in metres (an infinite one is "inf"), and f-number."""
+    """Rows of frame, timecode, distance, near and far limit in metres (infinitely far is "inf"), and f-number."""
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
     table.writerow(COLUMNS)
     for frame, timecode, distance, near, far, f_number in rows:
         last = "inf" if far is None else f"{far:.6g}"
-        table.writerow([frame, timecode, f"{distance:.9g}", f"{near:.6g}", last, f"{f_number:.6g}"])
+        table.writerow(
+            [
+                frame,
+                timecode,
+                "inf" if distance >= INFINITELY_FAR else f"{distance:.9g}",
+                f"{near:.6g}",
+                last,
+                f"{f_number:.6g}",
+            ]
+        )
     return out.getvalue()
 
 
@@ -49,11 +59,11 @@ def read(text: str) -> tuple[FocusKey, ...]:
     for row in lines:
         place = f"line {lines.line_num}"
         try:
-            frame, distance = int(row["frame"]), float(row["distance_m"])
+            frame, distance = int(row["frame"]), min(float(row["distance_m"]), INFINITELY_FAR)
         except (TypeError, ValueError) as error:
             raise NoTable(f"{place}: a frame is a whole number and a distance one in metres") from error
-        if not (0 <= frame <= 10_000_000 and math.isfinite(distance) and 0.02 <= distance <= 100_000):
-            raise NoTable(f"{place}: the distance must be between 0.02 and 100000 m, the frame not negative")
+        if not (0 <= frame <= 10_000_000 and distance >= 0.02):
+            raise NoTable(f"{place}: the distance must be 0.02 m or more, or inf, the frame not negative")
         if rows and frame <= rows[-1][0]:
             raise NoTable(f"{place}: frames must rise")
         rows.append((frame, distance))

@@ -58,6 +58,10 @@ def turned(tilt: float, roll: float) -> NDArray[np.float64]:
 
 
 class Planes(TestCase):
+    def test_an_infinite_backdrop_has_no_dioptres(self) -> None:
+        made = read_setup({"distance": {"sources": [{"kind": "backdrop", "id": "sky", "distance": {"keys": [{"frame": 0, "value": 100_000}]}}]}})  # fmt: skip
+        self.assertEqual(resolve(made, 0, (1920, 1080)).sources[0].shape, PlaneAt(0.0, 0.0, 0.0))
+
     @settings(max_examples=30, deadline=None)
     @given(st.tuples(*[st.floats(-1, 1)] * 2), st.floats(0.5, 30), st.tuples(PLACES, PLACES, PLACES), PLACES)
     def test_three_pins_give_the_plane_that_they_lie_on(self, lean: Any, away: float, pins: Any, place: Any) -> None:

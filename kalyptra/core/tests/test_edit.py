@@ -64,6 +64,7 @@ def full() -> Setup:
         {
             "footage": {"last": 299}, "subjects": [drawn, found], "distance": {"sources": sources},
             "focus": {"marks": marks, "distance": {"keys": keys}},
+            "lens": {"held": {"near": 1.5, "far": 4}},
             "finish": {"outside": {"driven_by": "outside", "subject": "runner"}, "flat": {"subject": "keeper"},
                        "stretch": {"first": 10, "last": 60}},
         }
@@ -73,7 +74,7 @@ def full() -> Setup:
 IDS = st.sampled_from(["runner", "keeper", "body1", "arm11", "backdrop", "quay", "page", "wall", "pier", "aa", "bb", "new11", "ghost"])  # fmt: skip
 FRAMES = st.one_of(st.integers(0, 120), st.sampled_from([0, 50, 90, 299, 300]))
 PLACES = [
-    "lens.f_number", "lens.focal_length_mm", "lens.aperture", "lens.iris.blades", "lens.held.near", "focus.distance",
+    "lens.f_number", "lens.focal_length_mm", "lens.aperture", "lens.iris.blades", "lens.held.near", "lens.held.before", "focus.distance",
     "focus.marks.aa.distance", "focus.marks.aa.name", "focus.breathing", "subjects.runner.name", "subjects.runner.acts",
     "subjects.runner.distance", "subjects.keeper.distance", "subjects.keeper.refine.white", "subjects.runner.enabled",
     "subjects.runner.matte.outlines.body1.joins", "subjects.runner.matte.outlines", "subjects", "distance.sources",
@@ -121,6 +122,7 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
     "recipe": st.sampled_from(["miniature", "page", "street", "desk", "portrait"]),
     **dict.fromkeys(("on", "outside"), st.booleans()),
     **dict.fromkeys(("near", "far", "distance"), NUMBERS),
+    "end": st.sampled_from(["near", "far"]),
     "curve": st.one_of(CURVES, st.lists(st.tuples(st.floats(0, 1), st.floats(0, 1)), max_size=3)),
     "scale": st.floats(0.5, 5),
     **dict.fromkeys(("x", "y"), st.one_of(NUMBERS, st.none())),

@@ -190,10 +190,15 @@ class Tables(TestCase):
         back = [focus_at(again, frame, nobody) for frame in range(0, 301, 3)]
         np.testing.assert_allclose(1 / np.array(back), 1 / np.array(there), atol=1e-6)
 
+    def test_infinitely_far_is_a_distance(self) -> None:
+        focus = Focus(distance=FocusCurve(keys=read("frame,distance_m\n0,2\n9,inf\n")))
+        self.assertGreaterEqual(focus_at(focus, 9, nobody), 99_999)
+        self.assertIn(",inf,1,", written([(9, "", focus_at(focus, 9, nobody), 1.0, None, 2.8)]))
+
     def test_what_is_no_table_is_refused_with_its_line(self) -> None:
         cases = {
             "": "first line", "a,b\n1,2\n": "first line", "frame,distance_m\n": "no row",
-            "frame,distance_m\n1,x\n": "line 2", "frame,distance_m\n1,2\n1,3\n": "line 3", "frame,distance_m\n1,inf\n": "line 2",
+            "frame,distance_m\n1,x\n": "line 2", "frame,distance_m\n1,2\n1,3\n": "line 3", "frame,distance_m\n1,nan\n": "line 2",
             "frame,distance_m\n-4,2\n": "line 2",
         }  # fmt: skip
         for text, words in cases.items():

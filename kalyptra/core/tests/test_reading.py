@@ -8,6 +8,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kalyptra.core.edit import ClipExtent
+from kalyptra.core.edit.shot import HoldEnd, RideRange
+from kalyptra.core.edit.values import SetAt
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.proof.blur_size import FAR, NEAR, SHARP, blur_view
 from kalyptra.core.reading import iris_outline, read_frame
@@ -60,6 +63,30 @@ class Readings(TestCase):
     def test_held_limits_are_shown_as_the_limits(self) -> None:
         lens = read_frame(setup(held=HeldRange(near=1.5, far=4.0).model_dump()), 0, (1920, 1080)).lens
         self.assertEqual((lens.near, lens.far), (1.5, 4.0))
+
+    def test_a_held_range_moves_by_keys_and_reaches_infinity(self) -> None:
+        near = {"keys": [{"frame": 0, "value": 1.0, "ease": "linear"}, {"frame": 10, "value": 3.0}]}
+        moving = setup(held={"near": near, "far": 100_000})
+        ends = [read_frame(moving, frame, (1920, 1080)).lens for frame in (0, 5, 10)]
+        self.assertEqual([lens.far for lens in ends], [None] * 3)
+        np.testing.assert_allclose([lens.near for lens in ends], [1.0, 1.5, 3.0])  # half way in dioptres
+
+    @given(st.floats(0.3, 1.9), st.floats(2.1, 40), st.floats(0.6, 30))
+    def test_a_range_that_goes_with_the_focus_is_the_same_until_focus_moves(
+        self, near: float, far: float, to: float
+    ) -> None:
+        clip = ClipExtent(1920, 1080, 50)
+        stays = setup(held={"near": near, "far": far})
+        rides = RideRange(on=True).apply(stays, clip)
+        before, after = (read_frame(one, 0, clip.size).lens for one in (stays, rides))
+        np.testing.assert_allclose([after.near, after.far], [before.near, before.far], rtol=1e-4)
+        pulled = read_frame(SetAt(path="focus.distance", frame=0, value=to).apply(rides, clip), 0, clip.size).lens
+        np.testing.assert_allclose(pulled.near, max(0.02, to - (2.0 - near)), rtol=1e-4)
+        np.testing.assert_allclose(pulled.far, to + far - 2.0, rtol=1e-4)
+        dragged = HoldEnd(end="near", frame=0, distance=1.0).apply(rides, clip)
+        self.assertAlmostEqual(read_frame(dragged, 0, clip.size).lens.near, 1.0, places=4)
+        back = read_frame(RideRange(on=False).apply(rides, clip), 0, clip.size).lens
+        np.testing.assert_allclose([back.near, back.far], [before.near, before.far], rtol=1e-4)
 
     def test_the_picture_of_the_iris_has_as_many_corners_as_blades(self) -> None:
         points = np.array(iris_outline(setup(iris=Iris(blades=6, roundness=0).model_dump())))

@@ -7,7 +7,7 @@ import { healthOf } from "./following.js";
 import { handFrames } from "./lines.js";
 import { foundMatte } from "./found.js";
 import { focusedIn, svg } from "./svg.js";
-import { metres, rulers } from "./words.js";
+import { INFINITE, metres, metresOf, rulers } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -129,7 +129,7 @@ export const chart = () => ({
     const high_px = this.bottom - TOP;
     return {
       y: (/** @type {number | null} */ distance) => TOP + (((distance ? 1 / distance : 0) - low) / (high - low)) * high_px,
-      distance: (/** @type {number} */ y) => 1 / Math.max(1e-4, low + ((y - TOP) / high_px) * (high - low)),
+      distance: (/** @type {number} */ y) => metresOf(low + ((y - TOP) / high_px) * (high - low)),
       low,
       high,
     };
@@ -263,15 +263,29 @@ export const chart = () => ({
           "aria-label": `Focus key at frame ${key.frame}, ${metres(keyValue(key, key.frame))}`, "aria-pressed": chosen })); // prettier-ignore
       }
     }
+    parts.push(...this.heldEnds(y));
     if (this.pulling) parts.push(...this.tape(y));
     if (this.band) parts.push(svg("rect", { class: "shape-ring ink-1", ...this.band }));
     this.layers.focus.replaceChildren(...parts);
-    for (const name of ["focus", "pull", "mark"]) {
+    for (const name of ["focus", "pull", "mark", "held"]) {
       if (focused[name] === undefined || this.held) continue;
       // A key that was moved has another frame: the keyboard goes along.
       const there = this.layers.focus.querySelector(`[data-${name}="${focused[name]}"]`) ?? this.layers.focus.querySelector(".focus-key.chosen");
       there?.focus({ preventScroll: true });
     }
+  },
+  // The ends of a range that is held sharp, to be dragged: the near one left of the playhead, the far one right of it.
+  heldEnds(/** @type {(distance: number | null) => number} */ y) {
+    const lens = shot().at(viewer().frame)?.lens;
+    if (!shot().setup.lens.held || !lens || !["lens", "pull"].includes(shot().stage)) return [];
+    const at = timeAt(this.size.width).x(viewer().frame);
+    return /** @type {const} */ (["near", "far"])
+      .map((end) => ({ end, top: y(lens[end]) }))
+      .filter(({ top }) => top >= TOP - 4 && top <= this.bottom + 4)
+      .map(({ end, top }) =>
+        svg("path", { class: "held-end", d: `M${at} ${top}h${end === "near" ? -16 : 16}v-4v8`, "data-held": end, tabindex: 0, role: "slider",
+          "aria-label": `${end === "near" ? "Near" : "Far"} end of the sharp range`, "aria-valuenow": lens[end] ?? INFINITE, "aria-valuetext": metres(lens[end]) }),
+      ); // prettier-ignore
   },
   // Where focus moves faster than a hand.
   /** @param {Api["Readings"]} reading @param {TimeScale} time @param {(distance: number) => number} y */
@@ -439,7 +453,7 @@ export const chart = () => ({
         if (upright && frames.length === 1) change = (key) => ({ ...key, value: to.value, mark: to.mark });
         else if (upright) {
           const step = 1 / (to.value ?? Infinity) - 1 / keyValue(start, from);
-          change = (key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + step) });
+          change = (key) => ({ ...key, mark: null, value: metresOf(1 / keyValue(key, key.frame) + step) });
         }
         curve().chosen = frames.map((frame) => frame + by);
         shot().sketch(moving(FOCUS, frames, by, change), true);
@@ -448,6 +462,17 @@ export const chart = () => ({
         if (moved) shot().commit();
         else viewer().go(from);
       },
+    );
+  },
+  /** @param {"near" | "far"} end @param {number} dioptres */
+  holding: (end, dioptres) => ({ do: "hold-end", end, frame: viewer().frame, distance: Number(metresOf(dioptres).toPrecision(4)) }),
+  /** @param {"near" | "far"} end @param {Pointed} event */
+  pullHeld(end, event) {
+    this.held = this.range();
+    this.track(
+      event,
+      (_, y) => shot().sketch(this.holding(end, 1 / this.scale().distance(y)), true),
+      (moved) => moved && shot().commit(),
     );
   },
   /** @param {number} i @param {Pointed} event */
@@ -530,7 +555,7 @@ export const chart = () => ({
     );
   },
   keyed(/** @type {Pressed} */ event) {
-    const { key, focus, pull, mark } = event.target.dataset ?? {};
+    const { key, focus, pull, mark, held } = event.target.dataset ?? {};
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const up = { ArrowUp: -1, ArrowDown: 1 }[event.key];
     const command = event.ctrlKey || event.metaKey;
@@ -559,6 +584,13 @@ export const chart = () => ({
       }
       return;
     }
+    if (held !== undefined && up) {
+      done();
+      const [{ low, high }, lens] = [this.scale(), shot().at(viewer().frame)?.lens];
+      const now = held === "near" ? lens?.near : lens?.far;
+      shot().commit(this.holding(held, (now ? 1 / now : 0) + ((high - low) / 200) * up * many));
+      return;
+    }
     if (mark !== undefined && up) {
       done();
       this.shiftMark(mark, up * many);
@@ -581,7 +613,7 @@ export const chart = () => ({
     const { low, high } = this.scale();
     const mark = bare(shot().setup.focus.marks ?? []).find((one) => one.id === id);
     if (!mark || mark.subject) return;
-    const value = Number((1 / Math.max(1e-4, 1 / mark.distance + ((high - low) / 200) * by)).toPrecision(5));
+    const value = Number(metresOf(1 / mark.distance + ((high - low) / 200) * by).toPrecision(5));
     shot().commit({ do: "put", path: `focus.marks.${id}.distance`, value });
   },
   // Twice on the plot puts a key there.
@@ -612,9 +644,10 @@ export const chart = () => ({
 
   down(/** @type {Pointed} */ event) {
     if (event.button !== 0) return;
-    const { end, key, focus, pull, mark } = event.target.dataset ?? {};
+    const { end, key, focus, pull, mark, held } = event.target.dataset ?? {};
     if (key !== undefined) return this.pullKey(Number(key), event);
     if (this.pulling && focus !== undefined) return (event.target.focus?.({ preventScroll: true }), this.pullFocusKey(Number(focus), event));
+    if (held !== undefined) return (event.target.focus?.({ preventScroll: true }), this.pullHeld(held, event));
     if (pull !== undefined) return this.pullWhole(Number(pull), event);
     if (mark !== undefined) return this.pullMark(mark, event);
     if (this.pulling && event.shiftKey && !end) return this.chooseBand(event);

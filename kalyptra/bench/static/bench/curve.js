@@ -2,6 +2,7 @@
 import { bare, copy, fullPath, readPath } from "./document.js";
 import { easeShare, keyBefore, keyedAt, mixOf } from "./keys.js";
 import { remember, remembered } from "./remembered.js";
+import { metresOf } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -141,7 +142,7 @@ export function createCurve() {
     // Nearer or farther: by a hundredth of what the chart shows, and off its mark.
     shift(/** @type {number} */ by) {
       const share = this.path.endsWith("distance")
-        ? (/** @type {Key} */ key) => ({ ...key, mark: null, value: 1 / Math.max(1e-4, 1 / keyValue(key, key.frame) + by) })
+        ? (/** @type {Key} */ key) => ({ ...key, mark: null, value: metresOf(1 / keyValue(key, key.frame) + by) })
         : (/** @type {Key} */ key) => ({ ...key, value: key.value * (1 + by) });
       shot().commit(moving(this.path, [...this.chosen], 0, share));
     },

@@ -92,7 +92,8 @@ export const folded = {
   character: () => characterWords(shot().setup.lens.character),
   held: () => {
     const { held } = shot().setup.lens;
-    return held ? `${metres(held.near)} to ${metres(held.far)}` : "no";
+    const lens = now()?.lens;
+    return held && lens ? said(`${metres(lens.near)} to ${metres(lens.far)}`, held.rides && "with the focus") : "no";
   },
   lens: () => (now() ? `sharp from ${metres(now()?.lens.near)} to ${metres(now()?.lens.far)}` : ""),
   sources: () => many(shot().setup.distance.sources.length, "source"),

@@ -6,7 +6,7 @@ import { putting } from "./fields.js";
 import { chosenSource, distanceNow, distanceOf, handlesOf, puttingDistance, sources } from "./sources.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
-import { metres, rulers } from "./words.js";
+import { metres, metresOf, rulers } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
@@ -177,7 +177,7 @@ export const plan = () => ({
   // What a grab changes when it is put at a distance (1/m) and a column of the picture.
   /** @param {string} grab @param {number} dioptres @param {number | null} share @param {any} lens */
   change(grab, dioptres, share, lens) {
-    const distance = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
+    const distance = Number(metresOf(dioptres).toPrecision(4));
     if (grab === "focus") return putting("focus.distance", Math.max(shot().setup.lens.focal_length_mm / 900, distance));
     if (grab === "near" || grab === "far") return this.limit(grab, dioptres, lens);
     if (grab === "backdrop") return putting("#.distance", distance);
@@ -194,9 +194,9 @@ export const plan = () => ({
   // Limits lie as far from the focus, in dioptres, as the f-number is large; a range that is held is moved itself.
   /** @param {string} end @param {number} dioptres @param {any} lens */
   limit(end, dioptres, lens) {
-    const value = Number((1 / Math.max(1e-4, dioptres)).toPrecision(4));
+    const value = Number(metresOf(dioptres).toPrecision(4));
     const { held } = shot().setup.lens;
-    if (held) return { do: "put", path: `lens.held.${end}`, value: end === "near" ? Math.min(value, held.far) : Math.max(value, held.near) };
+    if (held) return { do: "hold-end", end, frame: viewer().frame, distance: value };
     const own = Math.abs(1 / lens[end === "near" ? "near" : "far"] - 1 / lens.focus) || 1 / lens.near - 1 / lens.focus;
     const wanted = Math.max(1e-4, end === "near" ? dioptres - 1 / lens.focus : 1 / lens.focus - dioptres);
     const number = Math.min(256, Math.max(0.01, Number((lens.f_number * (wanted / own)).toPrecision(3))));

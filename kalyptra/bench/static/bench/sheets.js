@@ -324,6 +324,15 @@ export const sheets = {
       const ends = { near: Number(near.toFixed(2)), far: Number((far ?? 100).toFixed(2)) };
       shot().commit({ do: "hold-range", ...(event.target.checked ? ends : {}) });
     },
+    get rides() {
+      return Boolean(shot().setup.lens.held?.rides);
+    },
+    get stays() {
+      return this.on && !this.rides;
+    },
+    ride(/** @type {Given} */ event) {
+      shot().commit({ do: "ride-range", on: event.target.checked });
+    },
   }),
 
   opening: () => ({

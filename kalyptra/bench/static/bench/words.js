@@ -24,6 +24,11 @@ export const fromUnit = (value, unit) => (unit === "%" ? value / 100 : unit === 
 export const INFINITE = 100000;
 export const infinite = (/** @type {number} */ value, /** @type {string} */ unit) => unit === "m" && value >= INFINITE;
 
+const LEAST = 1e-4; // dioptres; what is dragged beyond is infinitely far
+
+// Metres of dioptres, as far as a setup takes them.
+export const metresOf = (/** @type {number} */ dioptres) => (dioptres <= LEAST ? INFINITE : 1 / dioptres);
+
 // What was typed as a number in a unit; NaN where it is none.
 /** @param {string} text @param {string} unit */
 export function numberOf(text, unit) {

@@ -112,6 +112,28 @@ class Shown(BrowserCase):
         points = self.now().subjects[-1].matte.outlines[0].shape.keys[-1].value.points  # type: ignore[union-attr]
         self.assertEqual(len(points), 8)
 
+    def test_a_held_range_is_dragged_on_the_chart_and_goes_with_the_focus(self) -> None:
+        self.open("Parcel runner")
+        self.stage("lens")
+        self.page.get_by_role("switch", name="Hold a range sharp").check()
+        self.revision_shown(self.head + 1)
+        before = self.now().lens.held
+        self.drag(self.page.locator('[data-held="near"]'), 0, -12)
+        self.revision_shown(self.head + 2)
+        after = self.now().lens.held
+        assert before is not None and after is not None
+        self.assertGreater(after.near.keys[0].value, before.near.keys[0].value)  # up is farther
+        self.page.get_by_role("switch", name="Goes with the focus").check()
+        self.revision_shown(self.head + 3)
+        self.page.get_by_label("Behind the focus", exact=True).fill("infinity")
+        self.page.get_by_label("Behind the focus", exact=True).press("Enter")
+        self.revision_shown(self.head + 4)
+        self.page.locator('[data-held="near"]').press("ArrowDown")
+        self.revision_shown(self.head + 5)
+        rides = self.now().lens.held
+        assert rides is not None and rides.rides
+        self.assertGreaterEqual(rides.behind.keys[0].value, 99_000)
+
     def test_infinity_is_typed_and_a_pull_takes_seconds(self) -> None:
         self.open("Parcel runner")
         self.stage("distance")

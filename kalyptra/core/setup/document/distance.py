@@ -18,8 +18,9 @@ from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.curve import Coordinate
 from kalyptra.core.setup.time.keyed import Keyed, constant
 
-Distance = Annotated[float, Field(ge=0.02, le=100_000)]
-"""Metres. The longest stands for infinity: 1e-5 dioptres, which no lens tells from none."""
+INFINITELY_FAR = 100_000.0
+Distance = Annotated[float, Field(ge=0.02, le=INFINITELY_FAR)]
+"""Metres. The longest stands for infinity, 0 dioptres: JSON has no number for it."""
 Share = Annotated[float, Field(ge=0, le=1)]
 Name = Annotated[str, Field(pattern=r"^[a-z0-9]{2,16}$")]
 Place = tuple[Coordinate, Coordinate]
@@ -223,6 +224,11 @@ class DistanceMap(Frozen):
 
     def source(self, name: str) -> AnySource | None:
         return next((source for source in self.sources if source.id == name), None)
+
+
+def dioptres_of(distance: float) -> float:
+    """1/m of a distance in metres; none where it is infinitely far."""
+    return 0.0 if distance >= INFINITELY_FAR else 1 / distance
 
 
 def backdrop_at(distance: float) -> DistanceMap:

@@ -12,14 +12,14 @@ from typing import Annotated, Any, Literal, Self, TypeVar, cast
 from pydantic import BeforeValidator, Field, PrivateAttr, model_validator
 
 from kalyptra.core.setup.document.blur import Blur, Character
-from kalyptra.core.setup.document.distance import Distance, DistanceMap, Standing
+from kalyptra.core.setup.document.distance import INFINITELY_FAR, Distance, DistanceMap, Share, Standing
 from kalyptra.core.setup.document.finish import Finish
 from kalyptra.core.setup.document.focus import Focus
 from kalyptra.core.setup.document.outline import Outline
 from kalyptra.core.setup.document.records import InRecords
 from kalyptra.core.setup.document.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
 from kalyptra.core.setup.frozen import Frozen
-from kalyptra.core.setup.time.keyed import Keyed, constant
+from kalyptra.core.setup.time.keyed import Keyed, constant, mix_distance
 
 VERSION: Literal[6] = 6
 T = TypeVar("T")
@@ -207,27 +207,38 @@ class Highlights(Frozen):
     """1 lifts all channels alike; 0 adds white."""
 
 
-class HeldRange(Frozen):
-    """A range set by hand that stays sharp whatever the optics say."""
-
-    near: Distance
-    far: Distance
-    roll_off: Annotated[float, Field(ge=0, le=1)] = 0.2
-    """How softly blur begins beyond the range, as a share of the nearer limit's dioptres."""
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if self.far < self.near:
-            raise ValueError("the far end of the sharp range lies before its near end")
-        return self
-
-
 FNumber = Annotated[float, Field(ge=0.01, le=256)]
+Aside = Annotated[float, Field(ge=-1000, le=INFINITELY_FAR)]
+"""Metres from the focus."""
 
 
 def kept_still(value: Any) -> Any:
     """A plain number as a value that keeps still: setups of before these were keyed have one."""
     return {"keys": [{"frame": 0, "value": value}]} if isinstance(value, int | float) else value
+
+
+class HeldRange(Frozen):
+    """A range set by hand that stays sharp whatever the optics say.
+
+    Attributes:
+        near, far: its ends, metres, where it has places of its own.
+        rides: whether it goes with the focus instead: from `before` in front of it to `behind` it, metres.
+        roll_off: how softly blur begins beyond the range, as a share of the nearer limit's dioptres.
+    """
+
+    near: Annotated[Keyed[Distance], BeforeValidator(kept_still)]
+    far: Annotated[Keyed[Distance], BeforeValidator(kept_still)]
+    rides: bool = False
+    before: Keyed[Aside] = constant(0.3, Aside)
+    behind: Keyed[Aside] = constant(0.5, Aside)
+    roll_off: Annotated[Keyed[Share], BeforeValidator(kept_still)] = constant(0.2, Share)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        frames = {key.frame for end in (self.near, self.far) for key in end.keys}
+        if any(self.far.at(frame, mix_distance) < self.near.at(frame, mix_distance) for frame in frames):
+            raise ValueError("the far end of the sharp range lies before its near end")
+        return self
 
 
 class Lens(Frozen):

@@ -26,12 +26,13 @@ from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
 from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt, blur_at, character_at
 from kalyptra.core.setup.resolve.finish import FinishAt, finish_at
 from kalyptra.core.setup.resolve.focus import Away, focus_at, mark_at
+from kalyptra.core.setup.resolve.held import HeldAt, held_at
 from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
 from kalyptra.core.setup.resolve.standing import standing_at
 from kalyptra.core.setup.time.keyed import constant, mix_distance, mix_linear
 
-UNKEYED = {"f_number": constant(1.0), "softness": constant(1.0), "blur": Blur(), "character": Character()}
+UNKEYED = {"f_number": constant(1.0), "softness": constant(1.0), "blur": Blur(), "character": Character(), "held": None}
 """What a lens at one frame has instead of values over time: keys elsewhere are none of its business."""
 CLOSEST = 1.02
 """Focal lengths of the closest that a lens can be focused."""
@@ -97,6 +98,7 @@ class Numbers:
         focus: metres.
         f_number, softness: one of them holds, as the lens says.
         blur, character: what a point becomes, and what the lens adds.
+        held: the range that stays sharp by hand.
         away: metres of each subject that is switched on and has a distance, by its id.
         breathing: whether the angle of view changes with focus.
     """
@@ -110,6 +112,7 @@ class Numbers:
     softness: float
     blur: BlurAt
     character: CharacterAt
+    held: HeldAt | None
     away: dict[str, float]
     breathing: bool
 
@@ -156,6 +159,7 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
         softness=setup.lens.softness.at(frame, mix_linear),
         blur=blur_at(setup.lens.blur, frame),
         character=character_at(setup.lens.character, frame),
+        held=held_at(setup.lens.held, frame, focus),
         away={subject.id: distance_of(setup, subject, frame, camera) for subject in shown},
         breathing=setup.focus.breathing,
     )

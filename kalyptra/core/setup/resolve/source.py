@@ -17,6 +17,7 @@ from kalyptra.core.setup.document.distance import (
     Round,
     Stacking,
     Stop,
+    dioptres_of,
 )
 from kalyptra.core.setup.document.stored import Fit
 from kalyptra.core.setup.geometry.planes import XY, Camera, PlaneAt, ground, of_rectangle, through_pins
@@ -135,7 +136,7 @@ def shape_at(source: AnySource, frame: float, camera: Camera, focus: float) -> S
                 stops_at(source.stops, frame, source.smooth),
             )  # fmt: skip
         case Band():
-            dioptres = 1 / source.distance.at(frame, mix_distance)
+            dioptres = dioptres_of(source.distance.at(frame, mix_distance))
             return BandAt(
                 source.centre.at(frame, mix_place), source.turn.at(frame, mix_linear),
                 source.width.at(frame, mix_linear), source.fall_near.at(frame, mix_linear),
@@ -143,7 +144,7 @@ def shape_at(source: AnySource, frame: float, camera: Camera, focus: float) -> S
                 min(source.reach.at(frame, mix_linear), dioptres), source.smooth,
             )  # fmt: skip
         case MapFile():
-            near, far = 1 / source.near.at(frame, mix_distance), 1 / source.far.at(frame, mix_distance)
+            near, far = (dioptres_of(end.at(frame, mix_distance)) for end in (source.near, source.far))
             if source.reads is Reads.BLUR:
                 near = 1 / focus
             black, white = (far, near) if source.white_is_near else (near, far)
@@ -155,7 +156,7 @@ def plane_at(source: Backdrop | Pinned | Ground | Corners, frame: float, camera:
     """A flat source as three numbers."""
     match source:
         case Backdrop():
-            return PlaneAt(0.0, 0.0, 1 / source.distance.at(frame, mix_distance))
+            return PlaneAt(0.0, 0.0, dioptres_of(source.distance.at(frame, mix_distance)))
         case Pinned():
             pins = [(pin.place.at(frame, mix_place), pin.distance.at(frame, mix_distance)) for pin in source.pins]
             return through_pins(pins)
@@ -173,6 +174,6 @@ def plane_at(source: Backdrop | Pinned | Ground | Corners, frame: float, camera:
 
 def stops_at(stops: tuple[Stop, ...], frame: float, smooth: bool) -> StopsAt:
     """Stops in the order of where they are; of two at one place the later one wins."""
-    placed = {stop.at.at(frame, mix_linear): 1 / stop.distance.at(frame, mix_distance) for stop in stops}
+    placed = {stop.at.at(frame, mix_linear): dioptres_of(stop.distance.at(frame, mix_distance)) for stop in stops}
     at = sorted(placed)
     return StopsAt(tuple(at), tuple(placed[place] for place in at), smooth)
