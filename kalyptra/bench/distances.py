@@ -17,6 +17,7 @@ from kalyptra.core import (
     Setup,
     Sources,
     SubjectReading,
+    carried_values,
     matte_name,
     palette,
     pictures_needed,
@@ -45,6 +46,8 @@ class SurveyState(Schema):
     grid: str
     lines: list[tuple[float, list[list[tuple[float, float]]]]]
     sources: dict[str, list[list[float]]]
+    carried: dict[str, dict[str, float | tuple[float, float]]]
+    """Of sources that were followed, their values at this frame by their paths."""
     notes: list[Note]
     lens: LensReading
     subjects: dict[str, SubjectReading]
@@ -67,8 +70,9 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
     grid = np.rint(surveyed.foremost / most * TOP).astype("<u2")
     colours = palette()[np.linspace(0, 255, LEGEND).round().astype(int)]
     numbers = read_frame(setup, frame, (media.facts.width, media.facts.height))
+    carried = carried_values(setup, frame, (media.facts.width, media.facts.height))
     return SurveyState(
-        lens=numbers.lens, subjects=numbers.subjects,
+        carried=carried, lens=numbers.lens, subjects=numbers.subjects,
         frame=frame, low=surveyed.low, high=surveyed.high, width=grid.shape[1], height=grid.shape[0], most=most,
         grid=base64.b64encode(grid.tobytes()).decode(), lines=surveyed.lines, sources=surveyed.sources,
         notes=surveyed.notes, blur_end=surveyed.blur_end, legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],

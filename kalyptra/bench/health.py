@@ -11,6 +11,7 @@ from ninja import Schema
 from kalyptra.core import (
     NEEDS_A_LOOK,
     AnyMatte,
+    Followable,
     FoundMatte,
     How,
     ImportedMatte,
@@ -60,6 +61,16 @@ def health_of(setup: Setup, shown: range) -> dict[str, dict[str, Health]]:
                 over[outline.id] = [_frame(_letter(at.kind), at.confidence) for at in known]
         out[subject.id] = {name: _health(frames, first, shown) for name, frames in over.items()}
     return out
+
+
+def source_health_of(setup: Setup, shown: range) -> dict[str, Health]:
+    """By source of distance, of those that were followed."""
+    first, last = setup.footage.first, setup.footage.last
+    followed = [source for source in setup.distance.sources if isinstance(source, Followable) and source.steps]
+    return {
+        source.id: _health([_frame(_letter(at.kind), at.confidence) for at in trust(source, first, last)], first, shown)
+        for source in followed
+    }
 
 
 def _health(frames: Sequence[Frame], first: int, shown: range) -> Health:

@@ -35,8 +35,10 @@ from kalyptra.core.edit.findings import (
     TakeMattes,
     TakePatches,
     TakePlateFile,
+    TakeSourceSteps,
     TakeSteps,
     TakeTable,
+    source_with_steps,
 )
 from kalyptra.core.edit.looks import PART_WORDS, PutLook, replaces, taken_look
 from kalyptra.core.edit.outline_keys import changed, curve_of, drawn_outline, keyed_by_hand, with_steps
@@ -57,6 +59,7 @@ from kalyptra.core.following.grain import grain_of_clip
 from kalyptra.core.following.mattes import PropagatedMatte, at_full_size, follow_keys, follow_mattes
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.following.plates import recover, recover_to_store
+from kalyptra.core.following.sources import follow_source, free_of
 from kalyptra.core.frame import render_frame, render_look
 from kalyptra.core.identity import look_identity
 from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg, table_to_store
@@ -74,13 +77,23 @@ from kalyptra.core.proof.doubt import DoubtfulPlace, doubtful_bend, doubtful_pla
 from kalyptra.core.proof.tint import MATTE_COLOURS, Tint
 from kalyptra.core.proof.views import View
 from kalyptra.core.pull_push import fill
-from kalyptra.core.reading import LensReading, SubjectReading, focus_notes, iris_outline, marks_at, read_frame, speeds
-from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.reading import (
+    LensReading,
+    SubjectReading,
+    carried_values,
+    focus_notes,
+    iris_outline,
+    marks_at,
+    read_frame,
+    speeds,
+)
+from kalyptra.core.setup.document.distance import MOST_SOURCES, Followable, MapFile
 from kalyptra.core.setup.document.finish import MeasuredGrain
+from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.limits import limits_of
 from kalyptra.core.setup.document.named_look import LookPart, NamedLook
 from kalyptra.core.setup.document.needs import frames_without, pictures_needed, spans
-from kalyptra.core.setup.document.outline import Joins, Motion, Outline
+from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import (
     VERSION,
     AnyMatte,
@@ -100,7 +113,7 @@ from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.fit import fit_closed
 from kalyptra.core.setup.resolve.blur import CharacterAt
 from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
-from kalyptra.core.setup.resolve.look import Look, numbers_at, resolve
+from kalyptra.core.setup.resolve.look import Look, camera_of, numbers_at, resolve
 from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, placed_points, trust
 from kalyptra.core.setup.time.easing import Ease
 from kalyptra.core.setup.time.track import Step
@@ -137,6 +150,7 @@ __all__ = [
     "Emerging",
     "EmptyStore",
     "FolderStore",
+    "Followable",
     "Footage",
     "FootageKind",
     "Format",
@@ -200,6 +214,7 @@ __all__ = [
     "TakeMattes",
     "TakePatches",
     "TakePlateFile",
+    "TakeSourceSteps",
     "TakeSteps",
     "TakeTable",
     "ThinLens",
@@ -209,6 +224,8 @@ __all__ = [
     "View",
     "apply",
     "at_full_size",
+    "camera_of",
+    "carried_values",
     "carry_grain",
     "changed",
     "clean_plate",
@@ -238,7 +255,9 @@ __all__ = [
     "follow_mattes",
     "follow_people",
     "follow_range",
+    "follow_source",
     "frames_without",
+    "free_of",
     "grain_of_clip",
     "grounded",
     "import_to_store",
@@ -277,6 +296,7 @@ __all__ = [
     "replaces",
     "resolve",
     "shrink",
+    "source_with_steps",
     "spans",
     "speeds",
     "stack",

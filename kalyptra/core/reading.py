@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -13,10 +14,11 @@ from kalyptra.core.layered import opening_at
 from kalyptra.core.lens.iris import outline
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.pulls import PullMoment, pull_notes
-from kalyptra.core.setup.document.distance import INFINITELY_FAR
+from kalyptra.core.setup.document.distance import INFINITELY_FAR, Followable
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.geometry.planes import Camera
-from kalyptra.core.setup.resolve.look import FARTHEST, ends_of, mark_of, named_by_sources, numbers_at
+from kalyptra.core.setup.resolve.followed import value_at
+from kalyptra.core.setup.resolve.look import FARTHEST, camera_of, ends_of, mark_of, named_by_sources, numbers_at
 from kalyptra.core.setup.resolve.source import ShapeAt
 
 
@@ -90,6 +92,16 @@ def read_frame(setup: Setup, frame: int, size: tuple[int, int]) -> Reading:
 def _span_of(shape: ShapeAt, size: tuple[int, int]) -> tuple[float, float | None]:
     least, most = ends_of(shape, Camera(*size, 1.0))
     return 1 / max(most, 1e-5), 1 / least if least > FARTHEST else None
+
+
+def carried_values(setup: Setup, frame: int, size: tuple[int, int]) -> dict[str, dict[str, Any]]:
+    """Of sources of distance that were followed, the values at a frame that go along, by their paths in the source."""
+    camera = camera_of(setup, size)
+    return {
+        source.id: {part.path: value_at(source, part, frame, camera) for part in source.carried}
+        for source in setup.distance.sources
+        if isinstance(source, Followable) and source.steps
+    }
 
 
 def speeds(read: Sequence[Reading], rate: float) -> list[float]:

@@ -30,7 +30,7 @@ from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.local_colours import edge_by_colours
 from kalyptra.core.setup.document.finish import BANDS, GrainAtTone, MeasuredGrain
-from kalyptra.core.setup.document.outline import Motion
+from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.setup import Iris, Refine
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.planes import PlaneAt

@@ -24,6 +24,7 @@ from kalyptra.shell.benches import (
     preview,
     pull,
     quality,
+    sources,
     varblur,
 )
 from kalyptra.shell.benches.figure import Figure
@@ -45,6 +46,7 @@ BENCHES = {
     "memory": memory.run,
     "motion": motion.run,
     "edges": edges.run,
+    "sources": sources.run,
 }
 
 

@@ -103,6 +103,7 @@ class Follow(Ordered):
         FEET = "feet", "looking where it stands"
         TABLE_FILE = "table-file", "bringing the colour table"
         GRAIN = "grain", "measuring the grain"
+        SOURCE = "source", "following"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="follows")
     what = models.CharField(max_length=12, choices=What, default=What.OUTLINES)
@@ -128,7 +129,7 @@ class Follow(Ordered):
     @property
     def frames(self) -> int:
         """How many frames there are to work on: following knows the first one already."""
-        known = self.what in (self.What.OUTLINES, self.What.MATTES)
+        known = self.what in (self.What.OUTLINES, self.What.MATTES, self.What.SOURCE)
         return abs(self.end - self.start) + (0 if known else 1)
 
     @property

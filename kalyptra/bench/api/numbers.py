@@ -11,7 +11,7 @@ from typing_extensions import TypedDict
 from kalyptra.bench.api.answers import Problem
 from kalyptra.bench.api.shots import FrameNumber, Unsaved, check_range, open_shot
 from kalyptra.bench.distances import StandingState, SurveyState, standing_of, surveyed, ways_of
-from kalyptra.bench.health import Health, health_of
+from kalyptra.bench.health import Health, health_of, source_health_of
 from kalyptra.core import (
     LensReading,
     Note,
@@ -47,6 +47,7 @@ class Readings(TypedDict):
         speeds: dioptres a second.
         marks: the distance of each mark, metres.
         standing, health: by subject, where mattes were asked for.
+        sources: by source of distance that was followed, how far that can be trusted; likewise.
     """
 
     first: int
@@ -59,6 +60,7 @@ class Readings(TypedDict):
     subjects: dict[str, list[SubjectReading]]
     standing: NotRequired[dict[str, StandingState]]
     health: NotRequired[dict[str, dict[str, Health]]]
+    sources: NotRequired[dict[str, Health]]
 
 
 @router.post("shots/{shot_id}/readings", response={200: Readings, 422: Problem})
@@ -85,7 +87,11 @@ def readings(request: HttpRequest, shot_id: int, asked: ReadingsAsked) -> Readin
         subjects={name: [numbers.subjects[name] for numbers in read] for name in read[0].subjects},
     )
     if asked.mattes:
-        told |= {"standing": standing_of(setup), "health": health_of(setup, range(first, last + 1, step))}
+        shown = range(first, last + 1, step)
+        told |= {
+            "standing": standing_of(setup), "health": health_of(setup, shown),
+            "sources": source_health_of(setup, shown),
+        }  # fmt: skip
     return told
 
 

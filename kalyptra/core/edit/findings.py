@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from kalyptra.core.edit.command import ClipExtent, Command, Id, Refused, SubjectId, evolved, made
 from kalyptra.core.edit.outline_keys import with_steps
-from kalyptra.core.edit.sources import with_sources
+from kalyptra.core.edit.sources import changing_source, with_sources
 from kalyptra.core.edit.subjects import changing_subject, subject_of
-from kalyptra.core.setup.document.distance import MOST_SOURCES, MapFile
+from kalyptra.core.setup.document.distance import MOST_SOURCES, AnySource, Followable, MapFile
 from kalyptra.core.setup.document.finish import ColourTable, MeasuredGrain, TwiceAtMost
 from kalyptra.core.setup.document.setup import OutlineMatte, PlateSource, Setup
 from kalyptra.core.setup.document.stored import (
@@ -57,6 +58,33 @@ class TakeSteps(Finding):
     @property
     def words(self) -> str:
         return f"an outline was followed over {len(self.steps)} frames"
+
+
+class TakeSourceSteps(Finding):
+    """How what a source of distance lies on was followed. Keys made by hand stay."""
+
+    do: Literal["take-source-steps"] = "take-source-steps"
+    source: Id
+    steps: Annotated[tuple[Step, ...], Field(min_length=1, max_length=MOST_FRAMES)]
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        return changing_source(setup, self.source, lambda source: source_with_steps(source, self.steps))
+
+    @property
+    def words(self) -> str:
+        return f"a source of distance was followed over {len(self.steps)} frames"
+
+
+def source_with_steps(source: AnySource, steps: Sequence[Step]) -> AnySource:
+    """A source with new steps in place of those at the same frames.
+
+    Raises:
+        Refused: it lies on nothing that could be followed.
+    """
+    if not isinstance(source, Followable):
+        raise Refused("This source lies on nothing in the picture that could be followed.")
+    by_frame = {step.frame: step for step in (*source.steps, *steps)}
+    return evolved(source, steps=tuple(by_frame[frame] for frame in sorted(by_frame)))
 
 
 class TakeMattes(Finding):

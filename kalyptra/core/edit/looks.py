@@ -9,7 +9,18 @@ from pydantic import BaseModel, Field
 
 from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made, metres
 from kalyptra.core.edit.sources import with_sources
-from kalyptra.core.setup.document.distance import Band, Corners, Ground, Line, MapFile, Pinned, Round
+from kalyptra.core.edit.values import KeyHere
+from kalyptra.core.setup.document.distance import (
+    AnySource,
+    Band,
+    Corners,
+    Followable,
+    Ground,
+    Line,
+    MapFile,
+    Pinned,
+    Round,
+)
 from kalyptra.core.setup.document.finish import Finish, Speed
 from kalyptra.core.setup.document.focus import FocusCurve, FocusKey
 from kalyptra.core.setup.document.named_look import IrisLook, LensLook, LookPart, NamedLook, PullKey
@@ -58,7 +69,7 @@ def taken_look(setup: Setup, name: str, parts: Iterable[LookPart], frame: int, c
         kept = [source for source in setup.distance.sources if not isinstance(source, MapFile) and not source.region]
         if not kept:
             raise Refused("All sources of distance are files or hold in a matte. Leave the sources out.")
-        fields["sources"] = tuple(held_still(source, frame) for source in kept)
+        fields["sources"] = tuple(held_still(_let_go(setup, source, frame, clip), frame) for source in kept)
     return made(NamedLook, fields)
 
 
@@ -154,10 +165,22 @@ def _put(setup: Setup, look: NamedLook, part: LookPart, clip: ClipExtent) -> Set
     return with_sources(setup, look.sources)
 
 
+def _let_go(setup: Setup, source: AnySource, frame: int, clip: ClipExtent) -> AnySource:
+    """A source at a frame, without what was followed: another clip moves in another way."""
+    if not isinstance(source, Followable) or not source.steps:
+        return source
+    paths = tuple(f"distance.sources.{source.id}.{part.path}" for part in source.carried)
+    keyed = KeyHere(paths=paths, frame=frame).apply(setup, clip).distance.source(source.id)
+    assert isinstance(keyed, Followable)
+    return evolved(keyed, steps=())
+
+
 def held_still(model: Any, frame: int) -> Any:
     """A value whose keyed parts keep what they are at a frame."""
     if isinstance(model, tuple):
         return tuple(held_still(part, frame) for part in model)
+    if isinstance(model, Keyed):  # one of several, as a corner is
+        return _still(model, "", frame)
     if not isinstance(model, BaseModel):
         return model
     changed = {}

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.document.outline import Joins, Motion, Outline
+from kalyptra.core.setup.document.followed import Motion
+from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.geometry.curve import Curve, Point
 from kalyptra.core.setup.geometry.fit import fit_cubic
 from kalyptra.core.setup.geometry.spline import Rows, on_line

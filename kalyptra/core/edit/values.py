@@ -10,11 +10,12 @@ from pydantic import Field, ValidationError
 
 from kalyptra.core.edit.at import Path, value_at, with_value
 from kalyptra.core.edit.command import ClipExtent, Command, Frames, Refused, made
-from kalyptra.core.setup.document.distance import Distance, Place
+from kalyptra.core.setup.document.distance import Distance, Followable, Part, Place
 from kalyptra.core.setup.document.focus import FocusCurve
 from kalyptra.core.setup.document.setup import FrameNumber, Setup
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.curve import Coordinate
+from kalyptra.core.setup.resolve.followed import value_at as value_of_part
 from kalyptra.core.setup.resolve.look import camera_of, distance_of, focus_of
 from kalyptra.core.setup.time.easing import Ease, Handles
 from kalyptra.core.setup.time.keyed import Keyed, constant, mix_of
@@ -79,11 +80,12 @@ class SetAt(Command):
     value: KeyValue
 
     def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
-        return with_keys(setup, self.path, self._changed)
+        follows = carried_part(setup, self.path) is not None
+        return with_keys(setup, self.path, lambda keyed, by_hand: self._changed(keyed, by_hand or follows))
 
-    def _changed(self, keyed: Timed, by_hand: bool) -> list[dict[str, Any]]:
+    def _changed(self, keyed: Timed, moves: bool) -> list[dict[str, Any]]:
         keys = fields_of(keyed)
-        if len(keys) == 1 and not by_hand:
+        if len(keys) == 1 and not moves:
             return [keys[0] | {"value": self.value, **_off_mark(keyed)}]
         known = next((key for key in keys if key["frame"] == self.frame), {"ease": Ease.EASED})
         return settled(keys, [known | {"frame": self.frame, "value": self.value, **_off_mark(keyed)}])
@@ -273,6 +275,15 @@ def timed_at(setup: Setup, path: str) -> tuple[str, Timed | None]:
     return path, keyed
 
 
+def carried_part(setup: Setup, path: str) -> tuple[Followable, Part] | None:
+    """The source of distance and its value that a path leads to, where following carries that along."""
+    names = path.split(".")
+    source = setup.distance.source(names[2]) if names[:2] == ["distance", "sources"] and len(names) > 3 else None
+    if not isinstance(source, Followable) or not source.steps:
+        return None
+    return next(((source, part) for part in source.carried if part.path == ".".join(names[3:])), None)
+
+
 def with_keys(setup: Setup, path: str, change: Any) -> Setup:
     """The setup with the keys of a value changed; `change` gets the keyed value, and whether it may have no key."""
     where, present = timed_at(setup, path)
@@ -308,6 +319,10 @@ def now(setup: Setup, path: str, frame: int, clip: ClipExtent) -> Any:
     names = path.split(".")
     if names[0] == "subjects" and names[-1] == "distance" and len(names) == 3:
         return distance_of(setup, value_at(setup, ".".join(names[:2])), frame, camera_of(setup, clip.size))
+    carried = carried_part(setup, path)
+    if carried is not None:
+        value = value_of_part(*carried, frame, camera_of(setup, clip.size))
+        return tuple(round(each, 3) for each in value) if isinstance(value, tuple) else float(f"{value:.6g}")
     keyed = timed_at(setup, path)[1]
     assert keyed is not None and not isinstance(keyed, FocusCurve)
     return keyed.at(frame, mix_of(names[-1], keyed.keys[0].value))

@@ -18,7 +18,8 @@ from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.track.by_region import find_by_region
 from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
-from kalyptra.core.setup.document.outline import Motion, Outline
+from kalyptra.core.setup.document.followed import Motion
+from kalyptra.core.setup.document.outline import Outline
 from kalyptra.core.setup.document.setup import Refine
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of

@@ -15,7 +15,8 @@ from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.edit.outline_keys import curve_of, drawn_outline, with_steps
 from kalyptra.core.following.outlines import OnLoss, follow, follow_range
 from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.setup.document.outline import Motion, Outline
+from kalyptra.core.setup.document.followed import Motion
+from kalyptra.core.setup.document.outline import Outline
 from kalyptra.core.setup.document.setup import Refine
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.shapes import ellipse

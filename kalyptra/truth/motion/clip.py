@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -220,22 +221,26 @@ class MotionClip:
 
     @cached_property
     def _coded(self) -> list[NDArray[np.uint8]]:
-        """The pictures as they come out of a camera's file.
+        return recorded(self._recorded[0])
 
-        Without B frames: with them the coder's result depends on how busy the machine is.
-        """
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "clip.mp4"
-            with av.open(str(path), "w") as container:
-                stream = container.add_stream(
-                    "libx264", rate=RATE, options={"crf": str(QUALITY), "preset": "veryfast", "bf": "0", "threads": "1"}
-                )
-                stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
-                for codes in self._recorded[0]:
-                    container.mux(stream.encode(av.VideoFrame.from_ndarray(codes, format="rgb24")))
-                container.mux(stream.encode())
-            with av.open(str(path)) as container:
-                return [picture.to_ndarray(format="rgb24") for picture in container.decode(video=0)]
+
+def recorded(pictures: Sequence[NDArray[np.uint8]]) -> list[NDArray[np.uint8]]:
+    """Pictures, (height, width, 3) RGB, as they come out of a camera's file.
+
+    Without B frames: with them the coder's result depends on how busy the machine is.
+    """
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "clip.mp4"
+        with av.open(str(path), "w") as container:
+            stream = container.add_stream(
+                "libx264", rate=RATE, options={"crf": str(QUALITY), "preset": "veryfast", "bf": "0", "threads": "1"}
+            )
+            stream.width, stream.height, stream.pix_fmt = pictures[0].shape[1], pictures[0].shape[0], "yuv420p"
+            for codes in pictures:
+                container.mux(stream.encode(av.VideoFrame.from_ndarray(codes, format="rgb24")))
+            container.mux(stream.encode())
+        with av.open(str(path)) as container:
+            return [picture.to_ndarray(format="rgb24") for picture in container.decode(video=0)]
 
 
 def disc_kernel(diameter: float) -> Matte:

@@ -13,9 +13,10 @@ from kalyptra.work.kinds.mattes import FindPeople, FollowMattes
 from kalyptra.work.kinds.order import Gone, NotTaken, Order, Task
 from kalyptra.work.kinds.outlines import FollowOutlines
 from kalyptra.work.kinds.plate import RecoverPlate
+from kalyptra.work.kinds.sources import FollowSource
 from kalyptra.work.models import Follow
 
-_OverFrames = FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet | MeasureGrain
+_OverFrames = FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet | MeasureGrain | FollowSource
 _Brings = BringMatte | BringPlate | BringMap | BringTable
 OverFrames = Annotated[_OverFrames, Field(discriminator="what")]
 """What is asked for by an order alone."""
@@ -30,5 +31,5 @@ def order_of(row: Follow) -> Order:
 
 
 __all__ = ["BringFile", "BringMap", "BringMatte", "BringPlate", "BringTable", "Brings", "FindFeet", "FindPeople",
-           "FollowMattes", "FollowOutlines", "Gone", "MeasureGrain", "NotTaken", "Order", "OverFrames",
+           "FollowMattes", "FollowOutlines", "FollowSource", "Gone", "MeasureGrain", "NotTaken", "Order", "OverFrames",
            "RecoverPlate", "Task", "order_of"]  # fmt: skip

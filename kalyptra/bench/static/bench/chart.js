@@ -3,6 +3,7 @@
 import { bare } from "./document.js";
 import { curve, FOCUS, focusAt, keysOf, keyValue, markAt, moving, pullsOf, putting } from "./curve.js";
 import { dragged } from "./drag.js";
+import { sourceHealth } from "./followsource.js";
 import { healthOf } from "./following.js";
 import { handFrames } from "./lines.js";
 import { foundMatte } from "./found.js";
@@ -349,14 +350,19 @@ export const chart = () => ({
     this.layers.time.replaceChildren(...parts);
   },
 
+  // Whether the strip is that of the chosen source of distance.
+  get ofSource() {
+    return shot().stage === "distance" && sourceHealth() !== null;
+  },
   // How far the chosen outline can be trusted: high where it can, hatched where a frame needs a look, and its keys.
   /** @param {number} top @param {TimeScale} time */
   strip(top, time) {
-    const outline = shot().outline();
+    const of = this.ofSource ? sourceHealth() : null;
+    const outline = of ? null : shot().outline();
     const matte = foundMatte();
-    const health = healthOf(shot().chosen, outline?.id);
+    const health = of ?? healthOf(shot().chosen, outline?.id);
     if (!outline && !health) return [];
-    const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, outline ? "outline" : "matte")];
+    const parts = [svg("text", { x: LEFT - 8, y: top + 11, "text-anchor": "end" }, of ? "source" : outline ? "outline" : "matte")];
     const { height } = STRIP;
     const { first, step } = shot().reading ?? { first: 0, step: 1 };
     const wide = Math.max(1.2, time.each * step);
@@ -365,7 +371,7 @@ export const chart = () => ({
     let bad = "";
     let unseen = "";
     (health?.frames ?? []).forEach(([kind, sure, look], i) => {
-      if ((outline && kind === "b") || kind === "-" || kind === "n") return;
+      if (((outline || of) && kind === "b") || kind === "-" || kind === "n") return;
       const x = time.x(first + i * step) - time.each / 2;
       if (!seen(x)) return;
       const high = Math.max(1.5, (sure / 100) * height);
@@ -375,14 +381,15 @@ export const chart = () => ({
       if (kind === "p") unseen += `M${x.toFixed(1)} ${top + 6}h${(wide * 0.6).toFixed(1)}v2h${(-wide * 0.6).toFixed(1)}z`;
     });
     parts.push(svg("path", { class: "trust-good", d: good }), svg("path", { class: "trust-bad", d: bad }), svg("path", { class: "trust-unseen", d: unseen }));
-    const hand = outline ? handFrames(outline) : (matte?.keys ?? []).map((key) => key.frame);
+    const ofHand = () => (health?.frames ?? []).flatMap(([kind], i) => (kind === "h" ? [first + i * step] : []));
+    const hand = of ? ofHand() : outline ? handFrames(outline) : (matte?.keys ?? []).map((key) => key.frame);
     for (const frame of hand) {
       const x = time.x(frame);
       if (!seen(x)) continue;
       const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
       parts.push(
         svg("path", {
-          class: `hand-key ribbon-${shot().subject()?.ink}`,
+          class: `hand-key ribbon-${of ? "" : shot().subject()?.ink}`,
           d,
           "data-key": frame,
           tabindex: 0,
@@ -539,7 +546,7 @@ export const chart = () => ({
   // A hand-made key is moved in time; a press alone goes there.
   /** @param {number} from @param {Pointed} event */
   pullKey(from, event) {
-    const line = shot().line;
+    const line = this.ofSource ? "" : shot().line;
     let to = from;
     this.track(
       event,
@@ -568,7 +575,7 @@ export const chart = () => ({
       if (!by && event.key !== "Enter") return;
       done();
       if (!by) viewer().go(Number(key));
-      else if (shot().line) shot().commit(this.movingHandKey(shot().line, Number(key), Number(key) + by));
+      else if (shot().line && !this.ofSource) shot().commit(this.movingHandKey(shot().line, Number(key), Number(key) + by));
       return;
     }
     if (pull !== undefined) {

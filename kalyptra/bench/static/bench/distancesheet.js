@@ -5,7 +5,7 @@ import { putting } from "./fields.js";
 import { work } from "./following.js";
 import { newId } from "./lines.js";
 import { bring } from "./marks.js";
-import { addingStop, chosenSource, distanceNow, KINDS, nameOf, now, removingStop } from "./sources.js";
+import { addingStop, chosenSource, here, KINDS, nameOf, removingStop } from "./sources.js";
 import { toast } from "./toasts.js";
 import { fromUnit, metres, pixels, shownUnit, toUnit } from "./words.js";
 
@@ -74,8 +74,8 @@ export const distanceParts = {
       const [file] = event.target.files;
       event.target.value = "";
       if (!file) return;
-      const here = chosenSource();
-      const id = here?.kind === "map" ? here.id : newId();
+      const source = chosenSource();
+      const id = source?.kind === "map" ? source.id : newId();
       try {
         await shot().settled();
         await bring(file, "map-file", this.channel, id);
@@ -147,13 +147,12 @@ export const distanceParts = {
       shot().commit({ do: "third-pin", source: shot().source, on: !this.hasThird, frame: viewer().frame });
     },
     get stops() {
-      const stops = this.one?.stops ?? [];
-      void viewer().frame;
-      return stops.map((stop, i) => ({
+      const { one } = this;
+      return (one?.stops ?? []).map((_, i) => ({
         i,
         name: i + 1,
-        at: Math.round(now(stop.at) * 1000) / 10,
-        distance: Number(toUnit(distanceNow(stop.distance), "m").toFixed(3)),
+        at: Math.round(here(/** @type {Source} */ (one), `stops.${i}.at`) * 1000) / 10,
+        distance: Number(toUnit(here(/** @type {Source} */ (one), `stops.${i}.distance`), "m").toFixed(3)),
         unit: shownUnit("m"),
         atName: `Stop ${i + 1}, place in per cent`,
         distanceName: `Stop ${i + 1}, distance`,
@@ -169,7 +168,9 @@ export const distanceParts = {
       shot().commit(putting(path, wanted));
     },
     addStop() {
-      const stops = [...(bare(this.one)?.stops ?? [])].map((stop) => now(stop.at)).sort((a, b) => a - b);
+      const { one } = this;
+      if (!one) return;
+      const stops = one.stops.map((_, i) => here(one, `stops.${i}.at`)).sort((a, b) => a - b);
       let widest = 0;
       stops.forEach((at, i) => {
         if (i && at - stops[i - 1] > stops[widest + 1] - stops[widest]) widest = i - 1;

@@ -1,16 +1,12 @@
 // The setup on this page: what is saved of it, the commands that are on their way, and its numbers over time.
 // All rules are the server's; here values are read and shown, and commands sent.
 import { askJson } from "../design/scripts/server.js";
-import { bare, copy } from "./bare.js";
+import { bare, copy, countOf } from "./bare.js";
 import { read, shown } from "./preview.js";
 import { Saving } from "./saving.js";
 import { toast } from "./toasts.js";
 
-export { bare, copy };
-
-// What was found over frames lies beside the setup, which names it and says how much there is; a list that is empty or new is
-// the list itself.
-export const countOf = (/** @type {any} */ found) => (Array.isArray(found) ? found.length : (found?.count ?? 0));
+export { bare, copy, countOf };
 
 // The outlines of a subject whose matte is drawn.
 export const outlinesOf = (/** @type {Api["Subject"] | undefined} */ subject) => (subject?.matte.kind === "outline" ? subject.matte.outlines : []);

@@ -4,6 +4,7 @@ import { dragged } from "./drag.js";
 import { FOCUS, nameOfPath, valueAt as valueAtFrame } from "./curve.js";
 import { keyedAt } from "./keys.js";
 import { keysPath, read } from "./preview.js";
+import { chosenSource, here, isFollowed } from "./sources.js";
 import { infinite, numberOf, shownUnit, toUnit } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -24,6 +25,8 @@ const PIXELS_A_RANGE = 700; // a drag this long crosses the whole range
 function keyedNow(/** @type {string} */ path) {
   if (path === "@.distance" && shot().subject()?.standing) return shot().at(frame())?.subjects[shot().chosen]?.distance ?? null;
   if (path === FOCUS) return valueAtFrame(FOCUS, frame(), shot().setup);
+  const source = path.startsWith("#.") ? chosenSource() : null;
+  if (source && isFollowed(source)) return here(source, path.slice(2));
   const keyed = shot().get(path);
   return keyed ? keyedAt(bare(keyed), frame(), nameOfPath(path)) : null;
 }

@@ -1,7 +1,8 @@
 // What a folded part of a sheet holds, in one line.
 import { pullsOf } from "./curve.js";
 import { bare, countOf, outlinesOf } from "./document.js";
-import { healthOf, work } from "./following.js";
+import { healthOf, looksWords, work } from "./following.js";
+import { sourceHealth } from "./followsource.js";
 import { keyHere } from "./found.js";
 import { changesIn } from "./finish.js";
 import { handFrames } from "./lines.js";
@@ -97,6 +98,10 @@ export const folded = {
   },
   lens: () => (now() ? `sharp from ${metres(now()?.lens.near)} to ${metres(now()?.lens.far)}` : ""),
   sources: () => many(shot().setup.distance.sources.length, "source"),
+  "follow-source": () => {
+    const health = sourceHealth();
+    return health ? looksWords(health.looks).toLowerCase().replace(".", "") : "not followed yet";
+  },
   bend: () => {
     const source = /** @type {any} */ (shot().setup.distance.sources.find((one) => one.id === shot().source));
     return source?.curve?.length ? many(source.curve.length, "point") : "even";

@@ -32,6 +32,11 @@ export async function askWhenPrepared(url, order) {
   }
 }
 
+export function looksWords(/** @type {[number, number][]} */ looks) {
+  const count = looks.reduce((sum, [first, last]) => sum + last - first + 1, 0);
+  return count === 0 ? "No frame needs a look." : `${count} ${count === 1 ? "frame needs" : "frames need"} a look.`;
+}
+
 export function createWork() {
   return {
     /** @type {Api["FollowState"] | null} */
@@ -116,7 +121,7 @@ export function createWork() {
       lines().live = null;
       this.newest = null;
       await shot().refresh();
-      if (what === "outlines" || what === "mattes") viewer().go(frame);
+      if (["outlines", "mattes", "source"].includes(what)) viewer().go(frame);
       this.now = null; // the work is over when the page shows what came of it
       if (message) toast(message, ended === "failed");
       window.Alpine.store("jobs").end(message || `${now.words}: ${now.frames_done} frames done`);
@@ -133,24 +138,24 @@ export function createWork() {
       if (this.now) await askJson("POST", `/api/follows/${this.now.id}/cancel`).catch((refusal) => toast(refusal.message, true));
     },
     // The next frame after this one that needs a look, going round.
-    next() {
-      const looks = healthOf(shot().chosen, shot().line)?.looks ?? [];
+    /** @param {[number, number][]} looks */
+    next(looks) {
       const after = viewer().frame + 1;
       const ahead = looks.find(([, last]) => last >= after);
       if (ahead) return Math.max(ahead[0], after);
       return looks.length ? looks[0][0] : null;
     },
     // What was followed just now is read first.
-    async look() {
+    async look(of = () => healthOf(shot().chosen, shot().line)) {
       await shot().counted();
-      const frame = this.next();
+      const frame = this.next(of()?.looks ?? []);
       if (frame === null) toast("No frame of it needs a look.");
       else viewer().go(frame);
     },
   };
 }
 
-const ends = {
+export const ends = {
   back: () => shot().setup.footage.first,
   "one-back": () => viewer().frame - 1,
   "one-ahead": () => viewer().frame + 1,
@@ -209,8 +214,7 @@ export const followParts = {
     get lookWords() {
       const health = healthOf(shot().chosen, shot().line);
       if (!health?.followed) return "Not followed yet.";
-      const count = health.looks.reduce((sum, [first, last]) => sum + last - first + 1, 0);
-      return count === 0 ? "No frame needs a look." : `${count} ${count === 1 ? "frame needs" : "frames need"} a look.`;
+      return looksWords(health.looks);
     },
     get nowWords() {
       const { first, step } = shot().reading ?? { first: 0, step: 1 };

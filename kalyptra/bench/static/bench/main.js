@@ -10,6 +10,7 @@ import { distanceParts } from "./distancesheet.js";
 import { fields } from "./fields.js";
 import { createWork, followParts } from "./following.js";
 import { finishParts } from "./finish.js";
+import { followSource } from "./followsource.js";
 import { ground } from "./ground.js";
 import { createJobs, jobs } from "./jobs.js";
 import { createLayout, layoutParts } from "./layout.js";
@@ -74,6 +75,7 @@ document.addEventListener("alpine:init", () => {
     nextStep,
     performing,
     bend,
+    followSource,
     pointer,
     row,
     overlay,

@@ -1,6 +1,8 @@
 // What commands that are on their way make of the setup on this page, so that it answers at once. The rules are the
 // server's (core/edit): its answer takes the place of this. A browser test holds the two together for the commands that
 // are known here; all others show when they are answered. What does not change is shared, not copied.
+import { countOf } from "./bare.js";
+
 const ease = "eased";
 const FOCUS = "focus.distance";
 
@@ -39,6 +41,17 @@ export function keysPath(setup, path) {
   return standing ? `subjects.${id}.standing.by_hand` : path;
 }
 
+// Of a source of distance that was followed, what goes along: it moves, and so it gets keys.
+const ALONG = ["place", "start", "end", "centre", "across", "down", "turn", "fall_near", "fall_far", "horizon", "roll"];
+/** @param {any} setup @param {string} path */
+function isCarried(setup, path) {
+  const [, , id, first, ...rest] = path.split(".");
+  const source = path.startsWith("distance.sources.") && read(setup, `distance.sources.${id}`);
+  if (!source || !countOf(source.steps)) return false;
+  const last = rest.at(-1) ?? first;
+  return ALONG.includes(last) || first === "corners" || (last === "width" && source.kind === "band") || (last === "distance" && source.by_size);
+}
+
 /** @param {Key} a @param {Key} b */
 const byFrame = (a, b) => a.frame - b.frame;
 /** @param {Key[]} still @param {Key[]} moved */
@@ -64,7 +77,7 @@ const KNOWN = {
   put: (/** @type {any} */ setup, { path, value }) => changed(setup, path.split("."), () => value),
   "set-at": (/** @type {any} */ setup, { path, frame, value }) =>
     keyed(setup, path, (keys, byHand) => {
-      if (keys.length === 1 && !byHand) return [{ ...keys[0], value, ...offMark(path) }];
+      if (keys.length === 1 && !byHand && !isCarried(setup, path)) return [{ ...keys[0], value, ...offMark(path) }];
       return settled(keys, [{ ease, ...keys.find((key) => key.frame === frame), frame, value, ...offMark(path) }]);
     }),
   "put-keys": (/** @type {any} */ setup, { path, keys: put }) =>

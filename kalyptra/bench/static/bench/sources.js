@@ -1,7 +1,8 @@
 // Sources of distance on this page: new ones, what each draws over the picture, and what its handles change.
-import { bare, setting } from "./document.js";
+import { bare, countOf, keyIndex, setting } from "./document.js";
 import { keyedAt } from "./keys.js";
 import { read } from "./preview.js";
+import { survey } from "./survey.js";
 import { metres } from "./words.js";
 
 const shot = () => window.Alpine.store("shot");
@@ -28,10 +29,17 @@ export const sources = () => /** @type {any} */ (shot().seen.distance.sources);
 export const chosenSource = () => sources().find((one) => one.id === shot().source);
 export const nameOf = (/** @type {{ name?: string; kind: string }} */ source) => source.name || KINDS[source.kind];
 
-// A keyed value of a source at this frame.
-/** @param {Keyed} keyed @param {string} [name] */
-export const now = (keyed, name = "") => keyedAt(bare(keyed), viewer().frame, name);
-export const distanceNow = (/** @type {Keyed} */ keyed) => now(keyed, "distance");
+// A value of a source at this frame. Of one that was followed the server carries it along; keys hold as they are.
+/** @param {Source} source @param {string} path */
+export function here(source, path) {
+  const keyed = bare(read(source, path));
+  const { frame } = viewer();
+  const carried = bare(survey().now)?.carried[source.id]?.[path];
+  if (carried !== undefined && keyIndex(keyed, frame) < 0) return carried;
+  return keyedAt(keyed, frame, path.split(".").at(-1) ?? "");
+}
+export const distanceNow = (/** @type {Keyed} */ keyed) => keyedAt(bare(keyed), viewer().frame, "distance");
+export const isFollowed = (/** @type {any} */ source) => countOf(source?.steps) > 0;
 
 // Commands on the chosen source at this frame.
 /** @param {string} place @param {any} value */
@@ -44,15 +52,15 @@ const HANDLES = {
   backdrop: () => [],
   map: () => [],
   pins: (source) =>
-    source.pins.map((pin, i) => ({
-      id: `pin${i}`, at: now(pin.place), words: `Pin ${i + 1}`, distance: `pins.${i}.distance`,
+    source.pins.map((_, i) => ({
+      id: `pin${i}`, at: here(source, `pins.${i}.place`), words: `Pin ${i + 1}`, distance: `pins.${i}.distance`,
       move: (to) => putPlace(`pins.${i}.place`, to),
     })), // prettier-ignore
   corners: (source) =>
-    source.corners.map((corner, i) => ({ id: `corner${i}`, at: now(corner), words: `Corner ${i + 1}`, move: (to) => putPlace(`corners.${i}`, to) })),
+    source.corners.map((_, i) => ({ id: `corner${i}`, at: here(source, `corners.${i}`), words: `Corner ${i + 1}`, move: (to) => putPlace(`corners.${i}`, to) })),
   ground(source) {
     const { width } = shot().clip;
-    const [level, roll] = [now(source.horizon), source.roll ? now(source.roll) : 0];
+    const [level, roll] = [here(source, "horizon"), source.roll ? here(source, "roll") : 0];
     const slope = Math.tan((roll * Math.PI) / 180);
     const turned = (/** @type {Pair} */ [x, y]) => put("roll", round((Math.atan2(y - level, x - width / 2) * 180) / Math.PI));
     return [
@@ -61,7 +69,7 @@ const HANDLES = {
     ];
   },
   line(source) {
-    const [a, b] = [now(source.start), now(source.end)];
+    const [a, b] = [here(source, "start"), here(source, "end")];
     /** @type {Handle[]} */
     const ends = [
       { id: "start", at: a, words: "Start of the line", end: true, move: (to) => putPlace("start", to) },
@@ -70,7 +78,7 @@ const HANDLES = {
     return [...ends, ...stopHandles(source, (share) => [a[0] + (b[0] - a[0]) * share, a[1] + (b[1] - a[1]) * share])];
   },
   round(source) {
-    const [centre, across, down] = [now(source.centre), now(source.across), now(source.down)];
+    const [centre, across, down] = [here(source, "centre"), here(source, "across"), here(source, "down")];
     const [ux, uy] = axis(source);
     /** @param {Pair} to @param {number} x @param {number} y */
     const along = (to, x, y) => Math.max(1, round(Math.abs((to[0] - centre[0]) * x + (to[1] - centre[1]) * y)));
@@ -82,8 +90,8 @@ const HANDLES = {
     ];
   },
   band(source) {
-    const centre = now(source.centre);
-    const [half, near, far] = [now(source.width) / 2, now(source.fall_near), now(source.fall_far)];
+    const centre = here(source, "centre");
+    const [half, near, far] = [here(source, "width") / 2, here(source, "fall_near"), here(source, "fall_far")];
     const [ux, uy] = axis(source);
     /** @returns {Pair} */
     const beside = (/** @type {number} */ px) => [centre[0] - uy * px, centre[1] + ux * px];
@@ -104,7 +112,7 @@ const HANDLES = {
 function stopHandles(source, where) {
   return source.stops.map((stop, i) => ({
     id: `stop${i}`,
-    at: where(now(stop.at)),
+    at: where(here(source, `stops.${i}.at`)),
     words: `Stop ${i + 1}`,
     stop: i,
     distance: `stops.${i}.distance`,
@@ -113,7 +121,7 @@ function stopHandles(source, where) {
 }
 
 const axis = (/** @type {Source} */ source) => {
-  const turn = ((source.turn ? now(source.turn) : 0) * Math.PI) / 180;
+  const turn = ((source.turn ? here(source, "turn") : 0) * Math.PI) / 180;
   return [Math.cos(turn), Math.sin(turn)];
 };
 
@@ -122,14 +130,14 @@ const axis = (/** @type {Source} */ source) => {
 export function shareAt(source, to) {
   const clamp = (/** @type {number} */ share) => Math.round(Math.min(1, Math.max(0, share)) * 1000) / 1000;
   if (source.kind === "line") {
-    const [a, b] = [now(source.start), now(source.end)];
+    const [a, b] = [here(source, "start"), here(source, "end")];
     const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
     return clamp(((to[0] - a[0]) * dx + (to[1] - a[1]) * dy) / Math.max(1, dx * dx + dy * dy));
   }
-  const centre = now(source.centre);
+  const centre = here(source, "centre");
   const [ux, uy] = axis(source);
-  const u = ((to[0] - centre[0]) * ux + (to[1] - centre[1]) * uy) / now(source.across);
-  const v = ((to[0] - centre[0]) * -uy + (to[1] - centre[1]) * ux) / now(source.down);
+  const u = ((to[0] - centre[0]) * ux + (to[1] - centre[1]) * uy) / here(source, "across");
+  const v = ((to[0] - centre[0]) * -uy + (to[1] - centre[1]) * ux) / here(source, "down");
   return clamp(Math.hypot(u, v));
 }
 
@@ -141,36 +149,36 @@ export function pathsOf(/** @type {Source} */ source) {
   /** @param {Pair} a @param {Pair} b */
   const m = (a, b) => `M${a[0].toFixed(1)} ${a[1].toFixed(1)}L${b[0].toFixed(1)} ${b[1].toFixed(1)}`;
   if (source.kind === "pins") {
-    const at = source.pins.map((pin) => now(pin.place));
+    const at = source.pins.map((_, i) => here(source, `pins.${i}.place`));
     return [`${at.map((p, i) => `${i ? "L" : "M"}${p[0]} ${p[1]}`).join("")}${at.length > 2 ? "Z" : ""}`];
   }
-  if (source.kind === "corners") return [`${source.corners.map((corner, i) => `${i ? "L" : "M"}${now(corner).join(" ")}`).join("")}Z`];
-  if (source.kind === "line") return [m(now(source.start), now(source.end))];
+  if (source.kind === "corners") return [`${source.corners.map((_, i) => `${i ? "L" : "M"}${here(source, `corners.${i}`).join(" ")}`).join("")}Z`];
+  if (source.kind === "line") return [m(here(source, "start"), here(source, "end"))];
   if (source.kind === "ground") {
-    const slope = Math.tan(((source.roll ? now(source.roll) : 0) * Math.PI) / 180) * (width / 2);
-    const level = now(source.horizon);
+    const slope = Math.tan(((source.roll ? here(source, "roll") : 0) * Math.PI) / 180) * (width / 2);
+    const level = here(source, "horizon");
     return [m([0, level - slope], [width, level + slope])];
   }
   if (source.kind === "round") {
-    const [centre, [ux, uy]] = [now(source.centre), axis(source)];
+    const [centre, [ux, uy]] = [here(source, "centre"), axis(source)];
     const ellipse = (/** @type {number} */ share) => {
-      const [a, b] = [now(source.across) * share, now(source.down) * share];
+      const [a, b] = [here(source, "across") * share, here(source, "down") * share];
       const point = (/** @type {number} */ t) => [
         centre[0] + ux * a * Math.cos(t) - uy * b * Math.sin(t),
         centre[1] + uy * a * Math.cos(t) + ux * b * Math.sin(t),
       ];
       return `${Array.from({ length: 64 }, (_, i) => point((i / 64) * 2 * Math.PI)).map((p, i) => `${i ? "L" : "M"}${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("")}Z`; // prettier-ignore
     };
-    return [ellipse(1), ...source.stops.map((stop) => now(stop.at)).filter((share) => share > 0 && share < 1).map(ellipse)]; // prettier-ignore
+    return [ellipse(1), ...source.stops.map((_, i) => here(source, `stops.${i}.at`)).filter((share) => share > 0 && share < 1).map(ellipse)]; // prettier-ignore
   }
   if (source.kind === "band") {
-    const [centre, [ux, uy]] = [now(source.centre), axis(source)];
-    const half = now(source.width) / 2;
+    const [centre, [ux, uy]] = [here(source, "centre"), axis(source)];
+    const half = here(source, "width") / 2;
     const across = (/** @type {number} */ px) => {
       const [x, y] = [centre[0] - uy * px, centre[1] + ux * px];
       return m([x - ux * width, y - uy * width], [x + ux * width, y + uy * width]);
     };
-    return [across(half) + across(-half), across(half + now(source.fall_near)) + across(-half - now(source.fall_far))];
+    return [across(half) + across(-half), across(half + here(source, "fall_near")) + across(-half - here(source, "fall_far"))];
   }
   return [];
 }
@@ -182,7 +190,7 @@ export const nudged = (value, by) => limited(value * Math.pow(1.02, by));
 /** @param {Handle} handle @param {number} value */
 export const puttingDistance = (handle, value) => put(handle.distance ?? "", limited(value));
 /** @param {Handle} handle @param {Source} source */
-export const distanceOf = (handle, source) => (handle.distance ? distanceNow(read(source, handle.distance)) : null);
+export const distanceOf = (handle, source) => (handle.distance ? here(source, handle.distance) : null);
 /** @param {Handle} handle @param {Source} source */
 export const wordsOf = (handle, source) => (handle.distance ? metres(distanceOf(handle, source)) : "");
 

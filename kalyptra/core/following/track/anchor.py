@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.track.corners import TrackingView, tracked
 from kalyptra.core.following.track.motion import fit_motion
-from kalyptra.core.setup.document.outline import Motion
+from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.geometry.warp import Matrix, inverse
 
 CORNERS = 100

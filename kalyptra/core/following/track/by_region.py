@@ -18,7 +18,7 @@ from kalyptra.core.following.track.matched_line import border_of, matched
 from kalyptra.core.following.track.motion import fit_motion
 from kalyptra.core.following.track.shape import Sway, about, corners_of, inside_of, moved_by, window_around
 from kalyptra.core.matte.overlap import overlap
-from kalyptra.core.setup.document.outline import Motion
+from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.geometry.spline import Rows, on_line
 from kalyptra.core.setup.geometry.warp import Matrix, mapped
 from kalyptra.core.setup.resolve.outline import carried

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.document.outline import Motion
+from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.geometry.warp import Matrix
 
 AGREE = 2.0

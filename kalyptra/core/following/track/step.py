@@ -20,7 +20,7 @@ from kalyptra.core.following.track.shape import (
     moved_by,
     window_around,
 )
-from kalyptra.core.setup.document.outline import Motion
+from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix
 from kalyptra.core.setup.resolve.outline import carried

@@ -8,15 +8,17 @@ from __future__ import annotations
 
 from enum import StrEnum
 from itertools import pairwise
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
 from pydantic import Field, model_validator
 
+from kalyptra.core.setup.document.followed import MOST_STEPS, OUT_OF_ORDER, Motion, steps_by_frame, track_of
 from kalyptra.core.setup.document.records import InRecords, need_order
 from kalyptra.core.setup.document.stored import Brought, Fit
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.curve import Coordinate
 from kalyptra.core.setup.time.keyed import Keyed, constant
+from kalyptra.core.setup.time.track import Step, Track
 
 INFINITELY_FAR = 100_000.0
 Distance = Annotated[float, Field(ge=0.02, le=INFINITELY_FAR)]
@@ -69,6 +71,81 @@ class Source(Frozen):
         return self
 
 
+class Role(StrEnum):
+    """What a value of a source is, and so what becomes of it when the source is carried along."""
+
+    PLACE = "place"
+    ANGLE = "angle"
+    LENGTH = "length"
+    DISTANCE = "distance"
+    LEVEL = "level"
+    ROLL = "roll"
+
+
+class Part(NamedTuple):
+    """A value of a source that moves with what it lies on.
+
+    Attributes:
+        path: where it lies in the source.
+        keyed: the value over time.
+        about: the path of the place that it belongs to.
+    """
+
+    path: str
+    keyed: Keyed[Any]
+    role: Role
+    about: str = ""
+
+
+SourceMotion = Literal[Motion.POSITION, Motion.SIMILARITY, Motion.PERSPECTIVE]
+
+
+class Followable(Source):
+    """A source that lies on something in the picture, and can be followed as that moves.
+
+    Attributes:
+        motion: how much of the motion is looked for. A ground goes with the camera's turn instead.
+        by_size: whether its distances change as it gets larger and smaller; else they stay.
+        steps: how what it lies on moved, as following found.
+    """
+
+    motion: SourceMotion = Motion.SIMILARITY
+    by_size: bool = False
+    steps: Annotated[tuple[Step, ...], Field(max_length=MOST_STEPS), InRecords(lambda step: step.frame)] = ()
+
+    @model_validator(mode="after")
+    def _steps_in_order(self) -> Self:
+        need_order(self.steps, lambda step: step.frame, OUT_OF_ORDER)
+        return self
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        """All that moves with it."""
+        raise NotImplementedError
+
+    @property
+    def carried(self) -> tuple[Part, ...]:
+        """Its parts that following carries along."""
+        return tuple(part for part in self.parts if part.role is not Role.DISTANCE or self.by_size)
+
+    @property
+    def hand_frames(self) -> tuple[int, ...]:
+        """Frames with a key made by hand, in order."""
+        return tuple(sorted({key.frame for part in self.carried for key in part.keyed.keys}))
+
+    @property
+    def track(self) -> Track:
+        return track_of(self.steps)
+
+    @property
+    def step_by_frame(self) -> dict[int, Step]:
+        return steps_by_frame(self.steps)
+
+
+def _of_stops(stops: tuple[Stop, ...], about: str) -> tuple[Part, ...]:
+    return tuple(Part(f"stops.{i}.distance", stop.distance, Role.DISTANCE, about) for i, stop in enumerate(stops))
+
+
 class Backdrop(Source):
     """One distance everywhere."""
 
@@ -83,14 +160,25 @@ class Pin(Frozen):
     distance: Keyed[Distance]
 
 
-class Pinned(Source):
+class Pinned(Followable):
     """A plane through three pins, or through two: then distance changes along the line from one to the other."""
 
     kind: Literal["pins"] = "pins"
     pins: Annotated[tuple[Pin, ...], Field(min_length=2, max_length=3)]
 
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        places = [Part(f"pins.{i}.place", pin.place, Role.PLACE) for i, pin in enumerate(self.pins)]
+        return (
+            *places,
+            *(
+                Part(f"pins.{i}.distance", pin.distance, Role.DISTANCE, f"pins.{i}.place")
+                for i, pin in enumerate(self.pins)
+            ),
+        )
 
-class Ground(Source):
+
+class Ground(Followable):
     """Level ground under a camera of known height. Above the horizon it is infinitely far."""
 
     kind: Literal["ground"] = "ground"
@@ -101,15 +189,24 @@ class Ground(Source):
     height: Keyed[Height] = constant(1.5, Height)
     """Metres of the camera above it."""
 
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        return Part("horizon", self.horizon, Role.LEVEL), Part("roll", self.roll, Role.ROLL)
 
-class Corners(Source):
+
+class Corners(Followable):
     """A flat rectangle seen in perspective, of which one width is known: a page, a wall, a screen."""
 
     kind: Literal["corners"] = "corners"
+    motion: SourceMotion = Motion.PERSPECTIVE
     corners: Annotated[tuple[Keyed[Place], ...], Field(min_length=4, max_length=4)]
     """In their order round it; the side from the first to the second one is that of known width."""
     width: Keyed[Annotated[float, Field(ge=0.001, le=10_000)]]
     """Metres."""
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        return tuple(Part(f"corners.{i}", corner, Role.PLACE) for i, corner in enumerate(self.corners))
 
 
 class Stop(Frozen):
@@ -122,7 +219,7 @@ class Stop(Frozen):
 Stops = Annotated[tuple[Stop, ...], Field(min_length=2, max_length=32)]
 
 
-class Line(Source):
+class Line(Followable):
     """Distances along a line; across it nothing changes, beyond the outermost stops nothing more."""
 
     kind: Literal["line"] = "line"
@@ -132,8 +229,13 @@ class Line(Source):
     smooth: bool = False
     """Whether it goes smoothly from stop to stop, or straight (in 1/z)."""
 
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        ends = Part("start", self.start, Role.PLACE), Part("end", self.end, Role.PLACE)
+        return (*ends, *_of_stops(self.stops, "start"))
 
-class Round(Source):
+
+class Round(Followable):
     """Distances from a centre outwards, in ellipses."""
 
     kind: Literal["round"] = "round"
@@ -145,8 +247,16 @@ class Round(Source):
     stops: Stops
     smooth: bool = False
 
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        return (
+            Part("centre", self.centre, Role.PLACE), Part("turn", self.turn, Role.ANGLE, "centre"),
+            Part("across", self.across, Role.LENGTH, "centre"), Part("down", self.down, Role.LENGTH, "centre"),
+            *_of_stops(self.stops, "centre"),
+        )  # fmt: skip
 
-class Band(Source):
+
+class Band(Followable):
     """The miniature: a band of one distance across the picture; nearer on one side, farther on the other.
 
     With a turn of 0 the near side lies below.
@@ -164,6 +274,15 @@ class Band(Source):
     reach: Keyed[Annotated[float, Field(ge=0, le=50)]]
     """Dioptres by which it falls away; no more than the band's own, so that both sides do so alike."""
     smooth: bool = True
+
+    @property
+    def parts(self) -> tuple[Part, ...]:
+        lengths = {"width": self.width, "fall_near": self.fall_near, "fall_far": self.fall_far}
+        return (
+            Part("centre", self.centre, Role.PLACE), Part("turn", self.turn, Role.ANGLE, "centre"),
+            *(Part(name, keyed, Role.LENGTH, "centre") for name, keyed in lengths.items()),
+            Part("distance", self.distance, Role.DISTANCE, "centre"),
+        )  # fmt: skip
 
 
 class Reads(StrEnum):

@@ -13,7 +13,8 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from kalyptra.core.setup.document.records import InRecords, need_order, remembered
+from kalyptra.core.setup.document.followed import MOST_STEPS, OUT_OF_ORDER, Motion, steps_by_frame, track_of
+from kalyptra.core.setup.document.records import InRecords, need_order
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.warp import Warp
@@ -29,15 +30,6 @@ class Joins(StrEnum):
     OVERLAP = "overlap"
 
 
-class Motion(StrEnum):
-    """How much of an outline's motion following looks for."""
-
-    POSITION = "position"
-    SIMILARITY = "similarity"
-    PERSPECTIVE = "perspective"
-    FREE = "free"
-
-
 class Outline(Frozen):
     """A drawn closed line, keyed by hand and followed over the frames."""
 
@@ -46,11 +38,11 @@ class Outline(Frozen):
     motion: Motion = Motion.FREE
     shape: Keyed[Curve]
     placement: Keyed[Warp]
-    steps: Annotated[tuple[Step, ...], Field(max_length=100_000), InRecords(lambda step: step.frame)] = ()
+    steps: Annotated[tuple[Step, ...], Field(max_length=MOST_STEPS), InRecords(lambda step: step.frame)] = ()
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
-        need_order(self.steps, lambda step: step.frame, "steps must be in the order of their frames, one a frame")
+        need_order(self.steps, lambda step: step.frame, OUT_OF_ORDER)
         return self
 
     @cached_property
@@ -60,8 +52,8 @@ class Outline(Frozen):
 
     @cached_property
     def track(self) -> Track:
-        return remembered(self.steps, "track", lambda: Track(self.steps))
+        return track_of(self.steps)
 
     @property
     def step_by_frame(self) -> dict[int, Step]:
-        return remembered(self.steps, "by frame", lambda: {step.frame: step for step in self.steps})
+        return steps_by_frame(self.steps)

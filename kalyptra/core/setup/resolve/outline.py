@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -141,15 +141,25 @@ def _placement_at(outline: Outline, frame: float, centre: NDArray[np.float64]) -
     return np.asarray(here / here[2, 2])
 
 
-def trust(outline: Outline, first: int, last: int) -> list[Trust]:
-    """How far the outline can be trusted, for every frame from first to last.
+class Followed(Protocol):
+    """What has hand-made keys and was followed: an outline, a source of distance."""
+
+    @property
+    def hand_frames(self) -> tuple[int, ...]: ...
+
+    @property
+    def step_by_frame(self) -> dict[int, Step]: ...
+
+
+def trust(followed: Followed, first: int, last: int) -> list[Trust]:
+    """How far what was followed can be trusted, for every frame from first to last.
 
     Corners that were lost and what was hidden make doubt: much at the frame itself, and a little at each step on the
     way from a key made by hand. One unit of doubt halves the confidence. Of the two keys around a frame the surer one
     counts. The weights were fitted to where outlines went astray on the demo clips.
     """
-    steps = outline.step_by_frame
-    hand = outline.hand_frames
+    steps = followed.step_by_frame
+    hand = followed.hand_frames
     trusts = {frame: Trust(1.0, TrustKind.HAND) for frame in hand}
     low, high = min(first, hand[0]), max(last, hand[-1])
     for key, end in zip(hand, [*hand[1:], high + 1], strict=True):

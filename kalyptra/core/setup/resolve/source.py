@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from kalyptra.core.setup.document.distance import (
     AnySource,
     Backdrop,
     Band,
     Corners,
+    Followable,
     Ground,
     Line,
     MapFile,
@@ -16,12 +19,12 @@ from kalyptra.core.setup.document.distance import (
     Reads,
     Round,
     Stacking,
-    Stop,
     dioptres_of,
 )
 from kalyptra.core.setup.document.stored import Fit
 from kalyptra.core.setup.geometry.planes import XY, Camera, PlaneAt, ground, of_rectangle, through_pins
-from kalyptra.core.setup.time.keyed import mix_distance, mix_linear, mix_place
+from kalyptra.core.setup.resolve.followed import values_at
+from kalyptra.core.setup.time.keyed import mix_distance, mix_linear
 
 
 @dataclass(frozen=True)
@@ -125,22 +128,16 @@ def source_at(source: AnySource, frame: float, camera: Camera, focus: float) -> 
 
 
 def shape_at(source: AnySource, frame: float, camera: Camera, focus: float) -> ShapeAt:
+    at = values_at(source, frame, camera) if isinstance(source, Followable) else {}
     match source:
         case Line():
-            start, end = source.start.at(frame, mix_place), source.end.at(frame, mix_place)
-            return LineAt(start, end, stops_at(source.stops, frame, source.smooth))
+            return LineAt(at["start"], at["end"], stops_at(source, frame, at))
         case Round():
-            return RoundAt(
-                source.centre.at(frame, mix_place), source.across.at(frame, mix_linear),
-                source.down.at(frame, mix_linear), source.turn.at(frame, mix_linear),
-                stops_at(source.stops, frame, source.smooth),
-            )  # fmt: skip
+            return RoundAt(at["centre"], at["across"], at["down"], at["turn"], stops_at(source, frame, at))
         case Band():
-            dioptres = dioptres_of(source.distance.at(frame, mix_distance))
+            dioptres = dioptres_of(at["distance"])
             return BandAt(
-                source.centre.at(frame, mix_place), source.turn.at(frame, mix_linear),
-                source.width.at(frame, mix_linear), source.fall_near.at(frame, mix_linear),
-                source.fall_far.at(frame, mix_linear), dioptres,
+                at["centre"], at["turn"], at["width"], at["fall_near"], at["fall_far"], dioptres,
                 min(source.reach.at(frame, mix_linear), dioptres), source.smooth,
             )  # fmt: skip
         case MapFile():
@@ -154,26 +151,30 @@ def shape_at(source: AnySource, frame: float, camera: Camera, focus: float) -> S
 
 def plane_at(source: Backdrop | Pinned | Ground | Corners, frame: float, camera: Camera) -> PlaneAt:
     """A flat source as three numbers."""
+    at = values_at(source, frame, camera) if isinstance(source, Followable) else {}
     match source:
         case Backdrop():
             return PlaneAt(0.0, 0.0, dioptres_of(source.distance.at(frame, mix_distance)))
         case Pinned():
-            pins = [(pin.place.at(frame, mix_place), pin.distance.at(frame, mix_distance)) for pin in source.pins]
-            return through_pins(pins)
+            return through_pins([(at[f"pins.{i}.place"], at[f"pins.{i}.distance"]) for i in range(len(source.pins))])
         case Ground():
-            return ground(camera, source.horizon.at(frame, mix_linear), source.roll.at(frame, mix_linear),
-                          source.height.at(frame, mix_linear))  # fmt: skip
+            return ground(camera, at["horizon"], at["roll"], source.height.at(frame, mix_linear))
         case Corners():
-            corners = [corner.at(frame, mix_place) for corner in source.corners]
             try:
-                return of_rectangle(camera, corners, source.width.at(frame, mix_linear))
+                return of_rectangle(camera, [at[f"corners.{i}"] for i in range(4)], source.width.at(frame, mix_linear))
             except ValueError:
                 return PlaneAt(0.0, 0.0, 0.0)  # between two keys corners may pass through a line
     raise TypeError(f"{source.kind} is not flat")
 
 
-def stops_at(stops: tuple[Stop, ...], frame: float, smooth: bool) -> StopsAt:
-    """Stops in the order of where they are; of two at one place the later one wins."""
-    placed = {stop.at.at(frame, mix_linear): dioptres_of(stop.distance.at(frame, mix_distance)) for stop in stops}
-    at = sorted(placed)
-    return StopsAt(tuple(at), tuple(placed[place] for place in at), smooth)
+def stops_at(source: Line | Round, frame: float, at: Mapping[str, Any]) -> StopsAt:
+    """Stops in the order of where they are; of two at one place the later one wins.
+
+    Args:
+        at: the source's values that move with it.
+    """
+    placed = {
+        stop.at.at(frame, mix_linear): dioptres_of(at[f"stops.{i}.distance"]) for i, stop in enumerate(source.stops)
+    }
+    places = sorted(placed)
+    return StopsAt(tuple(places), tuple(placed[place] for place in places), source.smooth)

@@ -1,0 +1,29 @@
+"""What following found of something, step by step, as a document keeps it."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from kalyptra.core.setup.document.records import remembered
+from kalyptra.core.setup.time.track import Step, Track
+
+MOST_STEPS = 100_000
+OUT_OF_ORDER = "steps must be in the order of their frames, one a frame"
+
+
+class Motion(StrEnum):
+    """How much of a motion following looks for."""
+
+    POSITION = "position"
+    SIMILARITY = "similarity"
+    PERSPECTIVE = "perspective"
+    FREE = "free"
+
+
+def track_of(steps: tuple[Step, ...]) -> Track:
+    """Steps summed up; worked out once where they came from records."""
+    return remembered(steps, "track", lambda: Track(steps))
+
+
+def steps_by_frame(steps: tuple[Step, ...]) -> dict[int, Step]:
+    return remembered(steps, "by frame", lambda: {step.frame: step for step in steps})
