@@ -174,6 +174,16 @@ def lenses(scene: Scene, work: Path, out: Path) -> None:
             np.savez_compressed(out / f"lens-{frame:03}.npz", **found)
 
 
+def beside(scene: Scene, work: Path, out: Path) -> None:
+    """A moment as it was taken and from beside, with distances and mattes."""
+    for frame, right, ahead in scene.beside:
+        found: dict[str, NDArray[Any]] = {"way": np.array([right, ahead])}
+        for path in sorted((work / scene.name).glob(f"move-{frame:03}-*.png")):
+            codes = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+            found[path.stem.split("-", 2)[2]] = codes[..., 2::-1] if codes.ndim == 3 else codes
+        np.savez_compressed(out / f"move-{frame:03}.npz", **found)
+
+
 def prepare(scene: Scene, out: Path, name: str) -> None:
     """Proxy, poster and facts, so that the demo loads without any work."""
     facts = probe(out / name, RATES[25])
@@ -198,4 +208,5 @@ if __name__ == "__main__":
             prepare(one, target, clip(one, source, target))
         truth(one, source, target)
         lenses(one, source, target)
+        beside(one, source, target)
         print(one.name, sum(path.stat().st_size for path in target.iterdir()) // 1024, "KiB")

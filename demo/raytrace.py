@@ -26,6 +26,7 @@ class Scene:
     Attributes:
         lenses: frames to take; f-numbers; focus distances in metres, one list a frame.
         focal_length: metres.
+        beside: frames that are taken from beside, too: metres to the right and ahead.
     """
 
     name: str
@@ -37,11 +38,12 @@ class Scene:
     lens_frames: tuple[int, ...] = ()
     f_numbers: tuple[float, ...] = ()
     focus: tuple[tuple[float, float], ...] = ()
+    beside: tuple[tuple[int, float, float], ...] = ()
 
 
 ALL = (
     Scene("runner", (1280, 720), 112, 25, tuple(range(0, 112, 8)), 0.035, (24, 64, 96), (1.2, 2.8),
-          ((7.2, 17.0), (5.35, 17.0), (3.9, 17.0))),
+          ((7.2, 17.0), (5.35, 17.0), (3.9, 17.0)), ((24, 0.1, 0.15),)),
     Scene("glass", (1280, 720), 96, 24, (0, 24, 48, 72, 95), 0.05, (0, 48, 95), (1.4, 2.8), ((0.9, 17.0),) * 3),
     Scene("window", (1280, 720), 96, 24, (0, 48, 95), 0.04),
     Scene("harbour", (1280, 720), 96, 30000 / 1001, (0, 48, 95)),
@@ -115,6 +117,23 @@ def trace_lenses(scene: Scene, work: Path) -> None:
             print(folder.name, flush=True)
 
 
+def trace_beside(scene: Scene, work: Path) -> None:
+    """A moment as it was taken and from beside, pinhole pictures with their distances; for what a small move shows."""
+    for frame, right, ahead in scene.beside:
+        for name, (across, along) in {"taken": (0.0, 0.0), "beside": (right, ahead)}.items():
+            more = [f"Declare=BESIDE_X={across}", f"Declare=BESIDE_Z={along}"]
+            linear = ["File_Gamma=1.0", "Grayscale_Output=on"]
+            start = work / scene.name / f"move-{frame:03}-{name}"
+            for kind, end, quality, how in (
+                (BEAUTY, "picture", SMOOTH, ["File_Gamma=sRGB"]), (DISTANCE, "distance", [], [*linear, "Bits_Per_Color=16"]),
+                (MATTE, "matte", FINE, linear),
+            ):  # fmt: skip
+                out = Path(f"{start}-{end}.png")
+                if not out.exists():
+                    trace(scene, out, frame, kind, LENS_SIZE, quality, [*more, *how])
+        print(scene.name, "beside", frame, flush=True)
+
+
 if __name__ == "__main__":
     target = Path(sys.argv[1]).resolve()
     chosen = [scene for scene in ALL if len(sys.argv) < 3 or scene.name in sys.argv[2:]]
@@ -122,3 +141,4 @@ if __name__ == "__main__":
         trace_scene(one, target)
     for one in chosen:
         trace_lenses(one, target)
+        trace_beside(one, target)

@@ -87,7 +87,7 @@ from kalyptra.core.reading import (
     read_frame,
     speeds,
 )
-from kalyptra.core.setup.document.distance import MOST_SOURCES, Followable, MapFile
+from kalyptra.core.setup.document.distance import MOST_SOURCES, Followable, Ground, MapFile
 from kalyptra.core.setup.document.finish import MeasuredGrain
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.limits import limits_of
@@ -157,6 +157,7 @@ __all__ = [
     "FoundMatte",
     "FrameUnreadable",
     "GrainAt",
+    "Ground",
     "GuardedFailure",
     "HeldPicture",
     "How",

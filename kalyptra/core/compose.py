@@ -19,14 +19,20 @@ from kalyptra.core.finished import Seen, finished
 from kalyptra.core.focus.breathing import breathed, enlargement
 from kalyptra.core.layered import CutOut, Light, Matte, Opening, Plate, Quality, nearest_of, opening_at, through_lens
 from kalyptra.core.lens.character import with_character
+from kalyptra.core.parallax import Beside, laid_matte, moved_ground, moved_layer
 from kalyptra.core.plate.clean_plate import HIDDEN, KnownPlate, clean_plate
+from kalyptra.core.plate.decontaminate import own_colour
 from kalyptra.core.plate.difference_matte import difference_matte
 from kalyptra.core.setup.document.setup import Acts, FilledBy, Refine
 from kalyptra.core.setup.geometry.planes import Camera
 from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt, ends_of
+from kalyptra.core.setup.resolve.move import MoveAt
 from kalyptra.core.setup.resolve.source import MapAt, SourceAt
 from kalyptra.core.store import EmptyStore, Store
 from kalyptra.core.subject_matte import MatteMaker, subject_matte, unrefined_matte
+
+NEARER = 0.05
+"""The share of a cut-out's dioptres by which something must be nearer to lie before it."""
 
 
 @dataclass(frozen=True)
@@ -132,6 +138,56 @@ class Composed:
         return breathed(finished(blurred, finish, seen, self.sources.store), 1 + (larger - 1) * finish.strength)
 
 
+@dataclass(frozen=True)
+class Moved(Composed):
+    """The same from beside: light, mattes and what is known are as they are seen from there.
+
+    Attributes:
+        ground: what is not cut out.
+    """
+
+    ground: Plate
+
+    @cached_property
+    def dioptres(self) -> NDArray[np.float32]:
+        return self.ground.dioptres
+
+    @cached_property
+    def plate(self) -> Plate:
+        return self.ground
+
+
+def moved(made: Composed, move: MoveAt) -> Moved:
+    """A frame as it is seen from a little beside."""
+    size = made.light.shape[:2]
+    beside = Beside.of(move, size, made.scale)
+    plate = made.plate
+    ground = moved_ground(plate.light, plate.dioptres, beside)
+    light, mattes = ground.light.copy(), []
+    for matte, owner in sorted(made.mattes, key=lambda pair: -pair[1].distance):
+        if owner.acts is not Acts.CUT_OUT:
+            mattes.append((laid_matte(matte, ground), owner))
+            continue
+        own = own_colour(made.light, matte, plate.light)
+        colour, seen, _ = moved_layer(own, matte, owner.distance, beside)
+        # What of the ground is nearer still lies before it.
+        before = ground.dioptres > np.float32((1 + NEARER) / owner.distance)
+        seen = np.where(before, np.float32(0), seen)
+        light += (colour - light) * seen[..., None]
+        mattes.append((seen, owner))
+    ordered = {owner.id: matte for matte, owner in mattes}
+    hidden = np.logical_or.reduce([matte > HIDDEN for matte, owner in made.mattes if owner.acts is Acts.CUT_OUT] or
+                                  [np.zeros(size, bool)])  # fmt: skip
+    known = made.known.seen if made.known is not None else np.zeros(size, np.uint8)
+    often = laid_matte(np.where(hidden, known, np.uint8(255)).astype(np.float32), ground)
+    seen_often = np.where(ground.made_up, np.float32(0), often).astype(np.uint8)
+    return Moved(
+        made.look, made.frame, made.picture, light, tuple((ordered[owner.id], owner) for _, owner in made.mattes),
+        KnownPlate(ground.light, seen_often, np.ones(size, bool)), made.sources, made.quality,
+        Plate(ground.light, ground.dioptres),
+    )  # fmt: skip
+
+
 def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality.FINAL) -> Composed:
     """Put together what a frame is made of.
 
@@ -151,7 +207,8 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     mattes = [(sources.mattes(subject, picture, scale, sources.store, carefully), subject) for subject in look.subjects]
     if look.plate.mend_mattes and known is not None:
         mattes = [(difference_matte(light, matte, known.light, known.seen > 0), owner) for matte, owner in mattes]
-    return Composed(look, frame, picture, light, tuple(mattes), known, sources, quality)
+    made = Composed(look, frame, picture, light, tuple(mattes), known, sources, quality)
+    return moved(made, look.move) if look.move else made
 
 
 def mattes_of(look: Look, picture: Picture, scale: float, store: Store) -> list[tuple[Matte, SubjectAt]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from kalyptra.core.clip.facts import Transfer
@@ -16,6 +18,9 @@ from kalyptra.core.proof.views import VIEWS, Codes, View, overlay
 from kalyptra.core.setup.document.setup import Acts, FilledBy, Setup
 from kalyptra.core.setup.resolve.look import Look, resolve
 from kalyptra.core.subject_matte import subject_matte
+
+AS_TAKEN = frozenset({View.OVERLAY, View.MATTE, View.CHANGE})
+"""Views of mattes, on which they are drawn and mended: they show the clip as it was taken, however the camera moves."""
 
 
 def render_frame(
@@ -65,6 +70,8 @@ def render_look(
             return to_codes(light, transfer)
         part = to_codes(framed(light, look.finish.framing, sources.full_width), transfer)
         return letterboxed(part, light.shape[0], light.shape[1])
+    if view in AS_TAKEN:
+        look = replace(look, move=None)
     made = compose(look, frame, sources, quality)
     return overlay(made, subject, tint) if view is View.OVERLAY else VIEWS[view](made, subject)
 
@@ -107,7 +114,7 @@ def cut_out(setup: Setup, frame: int, sources: Sources, subject: str | None = No
         FrameUnreadable: the footage has no such frame.
         NotKept: a stored matte or plate is not there.
     """
-    made = compose(resolve(setup, frame, sources.full_size), frame, sources)
+    made = compose(replace(resolve(setup, frame, sources.full_size), move=None), frame, sources)
     chosen = [
         m for m, matte in made.mattes if subject == matte.id or (subject is None and matte.acts is not Acts.REGION)
     ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -14,6 +15,7 @@ from kalyptra.core.compose import Sources, distance_map, layers_of, mattes_of
 from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.layered import CutOut, foremost, largest_disc, opening_at
 from kalyptra.core.matte.stored import stored_matte
+from kalyptra.core.parallax import Beside, laid_matte, moved_ground, moved_layer
 from kalyptra.core.proof import advice
 from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.blur_size import end_for
@@ -79,6 +81,7 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     alone = {at.id: stack(picture.size, scale, [Layer(layer.shape, curve=layer.curve)]) for at, layer in layers}
     notes = [
         *_lens_notes(setup, look, seen, dioptres, size[0]),
+        *_filled(look, dioptres, cut_outs, scale),
         *_turned(setup, alone, [matte for matte, _ in pairs]),
         *_fights(setup, layers, alone, scale),
         *_advice(setup, look, pairs, size),
@@ -135,6 +138,23 @@ def _lens_notes(
     if opening.held is None:
         notes.append(advice.nothing_sharp(sizes, seen, look.focus, sharp))
     yield from (note for note in notes if note)
+
+
+def _filled(look: Look, dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut], scale: float) -> Iterator[Note]:
+    """How much of the picture is made up where the camera is moved."""
+    if look.move is None:
+        return
+    beside = Beside.of(look.move, (dioptres.shape[0], dioptres.shape[1]), scale)
+    ground = moved_ground(np.zeros((*dioptres.shape, 3), np.float32), dioptres, beside)
+    hidden, open_part = np.zeros(dioptres.shape, np.float32), np.ones(dioptres.shape, bool)
+    for cut_out in cut_outs:
+        hidden = np.maximum(hidden, cut_out.matte)
+        open_part &= moved_layer(ground.light, cut_out.matte, cut_out.distance, beside)[1] < 0.5
+    filled = (ground.made_up | (laid_matte(hidden, ground) > 0.5)) & open_part
+    way = math.hypot(look.move.across, look.move.up, look.move.ahead)
+    note = advice.made_up(float(filled.mean()), way)
+    if note:
+        yield note
 
 
 def _advice(

@@ -29,6 +29,7 @@ from kalyptra.core.matte.closed_form import solved_edge
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.local_colours import edge_by_colours
+from kalyptra.core.parallax import Beside, moved_ground
 from kalyptra.core.setup.document.finish import BANDS, GrainAtTone, MeasuredGrain
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.setup import Iris, Refine
@@ -90,6 +91,7 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         around = RoundAt((48.0, 27.0), 30.0, 20.0, 0.0, StopsAt((0.0, 1.0), (0.2, 0.5), False))
         for layers in ([Layer(flat)], [Layer(flat), Layer(around)]):
             stack(size, 1.0, layers)
+        moved_ground(light, dioptres, Beside(20.0, 0.0, 0.1, 0.2, (48.0, 27.0)))
 
     steps: dict[str, Callable[[], object]] = {
         "mattes": mattes,

@@ -27,6 +27,10 @@ NOTHING = 1e-4
 """Dioptres of a change that is none."""
 
 
+MADE_UP = 0.03
+"""Share of a picture that may be filled before it is told (common practice, no source)."""
+
+
 @dataclass(frozen=True)
 class Note:
     """A finding.
@@ -105,6 +109,20 @@ def switched_off() -> Note:
 
 def without_strength() -> Note:
     return Note("no-strength", "No blur is seen: the result has a strength of 0 % at this frame. Give it some.")
+
+
+def made_up(share: float, way: float) -> Note | None:
+    """That a camera that was moved shows too much that nobody ever saw.
+
+    Args:
+        share: of the picture, 0 to 1, that is filled.
+        way: metres that the camera went.
+    """
+    if share <= MADE_UP:
+        return None
+    text = f"The camera is {way * 100:.0f} cm beside where it was, and {share:.0%} of this frame is filled, not seen."
+    reach = max(1, round(way * MADE_UP / share * 100))
+    return Note("made-up", f"{text} Up to about {reach} cm it is less than {MADE_UP:.0%}.")
 
 
 def nothing_soft(

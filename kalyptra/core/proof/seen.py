@@ -21,8 +21,9 @@ ADDED, TAKEN = np.array((36, 112, 108), np.float32), np.array((190, 92, 30), np.
 
 
 def seen_view(
-    light: NDArray[np.float32], covered: Sequence[Matte], seen: NDArray[np.uint8] | None, growth: float
-) -> Codes:
+    light: NDArray[np.float32], covered: Sequence[Matte], seen: NDArray[np.uint8] | None, growth: float,
+    filled: NDArray[np.bool_] | None = None,
+) -> Codes:  # fmt: skip
     """The hole behind the cut-outs by how often other frames show what is there; amber where it is filled.
 
     Args:
@@ -30,13 +31,14 @@ def seen_view(
         covered: mattes of the cut-outs.
         seen: (height, width) how often; None where nothing was recovered.
         growth: px by which the hole is larger than the mattes.
+        filled: (height, width) what else was made up, where the shot is seen from beside.
     """
     grey = np.sqrt(np.clip(light.mean(axis=2), 0, 1)) * 255 * DIMMED
     out = np.repeat(grey[..., None], 3, axis=2)
-    if not covered:
-        return out.astype(np.uint8)
-    hidden = np.logical_or.reduce([matte > 0.02 for matte in covered]).astype(np.uint8)
-    hole = cv2.distanceTransform(1 - hidden, cv2.DIST_L2, 5) <= growth
+    hole = np.zeros(grey.shape, bool) if filled is None else filled
+    if covered:
+        hidden = np.logical_or.reduce([matte > 0.02 for matte in covered]).astype(np.uint8)
+        hole = hole | (cv2.distanceTransform(1 - hidden, cv2.DIST_L2, 5) <= growth)
     often = seen if seen is not None else np.zeros(hole.shape, np.uint8)
     share = np.clip((often.astype(np.float32) - 1) / (MANY - 1), 0, 1)[..., None]
     shown = ONCE * (1 - share) + OFTEN * share

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.transfer import to_codes, to_light
-from kalyptra.core.compose import Composed
+from kalyptra.core.compose import Composed, Moved
 from kalyptra.core.layered import Light, Matte, Plate, blur_size, foremost, largest_disc, through_lens
 from kalyptra.core.proof.blur_size import blur_view, end_for
 from kalyptra.core.proof.distance import distance_view
@@ -90,7 +90,9 @@ def _plate_through_lens(made: Composed) -> Light:
 
 def _seen(made: Composed, _: str | None) -> Codes:
     covered = [cut_out.matte for cut_out in made.cut_outs]
-    return seen_view(made.light, covered, made.known.seen if made.known else None, made.growth)
+    seen = made.known.seen if made.known else None
+    filled = seen == 0 if isinstance(made, Moved) and seen is not None else None
+    return seen_view(made.light, covered, seen, made.growth, filled)
 
 
 def _edges(made: Composed, _: str | None) -> Codes:

@@ -389,7 +389,7 @@ export const chart = () => ({
       const d = `M${x} ${top - 3}l5 9.5l-5 9.5l-5 -9.5Z`;
       parts.push(
         svg("path", {
-          class: `hand-key ribbon-${of ? "" : shot().subject()?.ink}`,
+          class: `hand-key ${of ? "of-source" : `ribbon-${shot().subject()?.ink}`}`,
           d,
           "data-key": frame,
           tabindex: 0,

@@ -114,6 +114,10 @@ export const folded = {
   },
   plan: () => said(...bare(shot().setup.subjects).map((one) => one.name).slice(0, 3)), // prettier-ignore
   map: () => `softened by ${short(shot().setup.distance.smooth)} px`,
+  move: () => {
+    const { across, up, ahead } = shot().setup.move;
+    return [across, up, ahead].some(({ keys }) => keys.some(({ value }) => value !== 0)) ? "the camera is moved" : "as it was taken";
+  },
   distances: () => (now() ? `farthest ${metres(now()?.lens.farthest)}, ${pixels(now()?.lens.softness ?? 0)}` : ""),
   perform: () => "turn a wheel while it plays",
   reads: () => said(`at most ${short(shot().setup.focus.fastest)} 1/m a second`, `breathing ${shot().setup.focus.breathing ? "on" : "off"}`),

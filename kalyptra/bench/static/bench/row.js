@@ -16,6 +16,8 @@ const WORDS = {
   softness: "softness, px",
   distance: "distance, m",
   near: "near end, m",
+  up: "camera up, m",
+  ahead: "camera ahead, m",
   before: "sharp before the focus, m",
   behind: "sharp behind the focus, m",
   roll_off: "roll-off",

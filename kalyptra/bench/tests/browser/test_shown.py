@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from kalyptra.bench.tests.browser.case import BrowserCase
-from kalyptra.core import Setup
+from kalyptra.core import Ground, Setup
 from kalyptra.library import revisions
 from kalyptra.library.demo import load_demo
 from kalyptra.library.models import Shot
@@ -128,11 +128,41 @@ class Shown(BrowserCase):
         self.page.get_by_label("Behind the focus", exact=True).fill("infinity")
         self.page.get_by_label("Behind the focus", exact=True).press("Enter")
         self.revision_shown(self.head + 4)
-        self.page.locator('[data-held="near"]').press("ArrowDown")
+        self.page.get_by_label("Before the focus", exact=True).fill("0.4")
+        self.page.get_by_label("Before the focus", exact=True).press("Enter")
         self.revision_shown(self.head + 5)
+        self.page.locator('[data-held="near"]').press("ArrowDown")
+        self.revision_shown(self.head + 6)
         rides = self.now().lens.held
         assert rides is not None and rides.rides
         self.assertGreaterEqual(rides.behind.keys[0].value, 99_000)
+
+    def test_a_ground_is_followed_with_the_camera_and_mended_by_a_key(self) -> None:
+        runner = Shot.objects.get(title="Parcel runner").setup
+        self.open("Parcel runner", footage=runner.footage.model_dump() | {"first": 0, "last": 8})
+        self.stage("distance")
+        self.page.get_by_role("list", name="Sources").get_by_role("button", name=re.compile("^Quay")).click()
+        self.page.get_by_role("button", name="Follow the source ahead to the end").click()
+        self.page.wait_for_selector(f'canvas[data-shown^="{self.head + 1}|"][data-shown$="|8"]')
+        self.page.get_by_text("No frame needs a look.").locator("visible=true").wait_for()
+        ground = self.now().distance.source("quay")
+        assert isinstance(ground, Ground)
+        self.assertEqual([step.frame for step in ground.steps], list(range(1, 9)))
+        carried = float(self.page.get_by_role("textbox", name="Horizon", exact=True).input_value())
+        self.assertNotEqual(carried, ground.horizon.keys[0].value)
+        # What is dragged at a later frame is a key there; the first one stays.
+        self.drag(self.page.locator('[data-handle="horizon"]'), 0, -20)
+        self.revision_shown(self.head + 2)
+        mended = self.now().distance.source("quay")
+        assert isinstance(mended, Ground)
+        self.assertEqual(mended.horizon.keys[0], ground.horizon.keys[0])
+        self.assertEqual(mended.horizon.keys[-1].frame, 8)
+        self.assertLess(mended.horizon.keys[-1].value, carried - 15)
+        # What lies on a surface may come nearer as that gets larger.
+        self.page.get_by_role("group", name="New source").get_by_role("button", name="Round").click()
+        self.page.get_by_role("switch", name="Nearer as it gets larger").check()
+        self.revision_shown(self.head + 4)
+        self.assertTrue(self.now().distance.sources[-1].by_size)  # type: ignore[union-attr]
 
     def test_infinity_is_typed_and_a_pull_takes_seconds(self) -> None:
         self.open("Parcel runner")

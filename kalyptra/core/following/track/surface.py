@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.track.motion import fit_motion
+from kalyptra.core.following.track.refined import refined_homography
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.geometry.warp import Matrix, mapped
 
@@ -146,6 +147,8 @@ class SurfaceMotion:
         left, agree = fit_motion(self._kind, start[good], found)
         if agree.sum() < TUNING.few:
             return guess, 0.0
+        if self._kind is Motion.PERSPECTIVE:
+            left = refined_homography(left, start[good][agree], found[agree])
         whole = left @ guess
         return whole / whole[2, 2], float(agree.sum() / len(points))
 

@@ -15,6 +15,7 @@ from kalyptra.core.setup.document.blur import Blur, Character
 from kalyptra.core.setup.document.distance import INFINITELY_FAR, Distance, DistanceMap, Share, Standing
 from kalyptra.core.setup.document.finish import Finish
 from kalyptra.core.setup.document.focus import Focus
+from kalyptra.core.setup.document.move import SmallMove
 from kalyptra.core.setup.document.outline import Outline
 from kalyptra.core.setup.document.records import InRecords
 from kalyptra.core.setup.document.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
@@ -282,6 +283,7 @@ class Setup(Frozen):
     plate: PlateSettings = PlateSettings()
     lens: Lens = Lens()
     focus: Focus = Focus()
+    move: SmallMove = SmallMove()
     finish: Finish = Finish()
     output: Output = Output()
 

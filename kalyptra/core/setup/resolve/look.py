@@ -27,6 +27,7 @@ from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt, blur_at, chara
 from kalyptra.core.setup.resolve.finish import FinishAt, finish_at
 from kalyptra.core.setup.resolve.focus import Away, focus_at, mark_at
 from kalyptra.core.setup.resolve.held import HeldAt, held_at
+from kalyptra.core.setup.resolve.move import MoveAt, move_at
 from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
 from kalyptra.core.setup.resolve.standing import standing_at
@@ -126,6 +127,7 @@ class Look(Numbers):
         regions: those in whose mattes sources hold, switched on or not.
         smooth: how far the distance map is softened, px of the source.
         effect: whether the lens acts at all.
+        move: how the camera moved from where the clip was taken; None where it did not.
         finish: what is done after the lens.
     """
 
@@ -135,6 +137,7 @@ class Look(Numbers):
     smooth_by: SmoothBy
     plate: PlateAt
     effect: bool
+    move: MoveAt | None
     finish: FinishAt
 
 
@@ -186,6 +189,7 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
         smooth_by=setup.distance.smooth_by,
         plate=plate_at(setup.plate, frame),
         effect=setup.effect,
+        move=move_at(setup.move, frame, numbers.focus, camera_of(setup, size).focal) if setup.effect else None,
         finish=finish_at(setup.finish, frame, setup.effect),
     )
 
