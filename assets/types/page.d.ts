@@ -12,6 +12,7 @@ import type { createPen } from "../../kalyptra/bench/static/bench/pen.js";
 import type { createPointing } from "../../kalyptra/bench/static/bench/pull.js";
 import type { OpenShot } from "../../kalyptra/bench/static/bench/document.js";
 import type { createRenders } from "../../kalyptra/bench/static/bench/renders.js";
+import type { createSizing } from "../../kalyptra/bench/static/bench/sizing.js";
 import type { createSurvey } from "../../kalyptra/bench/static/bench/survey.js";
 import type { createUnits } from "../../kalyptra/bench/static/bench/words.js";
 import type { createViewer } from "../../kalyptra/bench/static/bench/viewer.js";
@@ -93,6 +94,7 @@ declare global {
     pen: ReturnType<typeof createPen>;
     brush: ReturnType<typeof createBrush>;
     work: ReturnType<typeof createWork>;
+    sizing: ReturnType<typeof createSizing>;
     survey: ReturnType<typeof createSurvey>;
     renders: ReturnType<typeof createRenders>;
     units: ReturnType<typeof createUnits>;

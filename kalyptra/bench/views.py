@@ -15,7 +15,7 @@ from kalyptra.bench.api.renders import open_render
 from kalyptra.bench.api.shots import open_shot
 from kalyptra.bench.report import mark_lines, pull_lines
 from kalyptra.bench.state import shot_state
-from kalyptra.core import PART_WORDS, rate_text, read_frame
+from kalyptra.core import EVERYDAY_THINGS, PART_WORDS, rate_text, read_frame
 
 STAGES = ("Footage", "Subjects", "Distance", "Lens", "Pull", "Finish", "Render")
 KINDS = (
@@ -39,6 +39,7 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
         "state": shot_state(shot).model_dump(mode="json"),
         "stages": STAGES,
         "kinds": KINDS,
+        "things": EVERYDAY_THINGS,
         "handles": HANDLES,
         "look_parts": {part.value: words for part, words in PART_WORDS.items()},
     }

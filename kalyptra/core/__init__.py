@@ -111,6 +111,7 @@ from kalyptra.core.setup.files.read import SetupError, folded, read_setup
 from kalyptra.core.setup.files.svg import DrawnOutline, NotOutlines, read_svg, write_svg
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.fit import fit_closed
+from kalyptra.core.setup.geometry.sizes import EVERYDAY_THINGS
 from kalyptra.core.setup.resolve.blur import CharacterAt
 from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.look import Look, camera_of, numbers_at, resolve
@@ -124,6 +125,7 @@ from kalyptra.core.warm import warm_up
 __all__ = [
     "EDGE_OF_DRAWN",
     "EDGE_OF_FOUND",
+    "EVERYDAY_THINGS",
     "MATTE_COLOURS",
     "MOST_SOURCES",
     "NEEDS_A_LOOK",

@@ -24,6 +24,7 @@ from kalyptra.core.edit.outlines import (
     ShapeOutline,
 )
 from kalyptra.core.edit.shot import HoldEnd, HoldRange, RideRange, SetRange
+from kalyptra.core.edit.sizes import PutBySize
 from kalyptra.core.edit.sources import (
     AddSource,
     AddStop,
@@ -51,6 +52,7 @@ ByHand = Annotated[
     | AddStop | RemoveStop | ThirdPin
     | UseRecipe
     | AddMark | RemoveMark | PullTo | Perform | ReplaceFocus | PutCut
+    | PutBySize
     | SetRange | HoldRange | HoldEnd | RideRange
     | LimitStretch | ClearFinish | DropTable | MoveFrame | PutLook,
     Field(discriminator="do"),

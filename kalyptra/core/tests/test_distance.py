@@ -26,6 +26,8 @@ from kalyptra.core.clip.maps import Channel
 from kalyptra.core.distance.imported import ImportedDistances, as_stored, dioptres_of, imported_map, values_of
 from kalyptra.core.distance.smooth import smoothed
 from kalyptra.core.distance.stack import Layer, stack
+from kalyptra.core.edit.command import ClipExtent, Refused
+from kalyptra.core.edit.sizes import PutBySize
 from kalyptra.core.following.feet import foot_of, grounded
 from kalyptra.core.importing import map_to_store
 from kalyptra.core.setup.document.distance import Reads, SmoothBy, Stacking, Standing
@@ -33,6 +35,7 @@ from kalyptra.core.setup.document.needs import pictures_needed
 from kalyptra.core.setup.document.stored import Fit
 from kalyptra.core.setup.files.read import SetupError, read_setup
 from kalyptra.core.setup.geometry.planes import Camera, PlaneAt, ground, homography, of_rectangle, through_pins
+from kalyptra.core.setup.geometry.sizes import EVERYDAY_THINGS, distance_by_size
 from kalyptra.core.setup.resolve.look import resolve
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, StopsAt
 from kalyptra.core.setup.resolve.standing import standing_at
@@ -55,6 +58,33 @@ def turned(tilt: float, roll: float) -> NDArray[np.float64]:
     down = cv2.Rodrigues(np.array([tilt, 0.0, 0.0]))[0]
     rolled = cv2.Rodrigues(np.array([0.0, 0.0, roll]))[0]
     return np.asarray(rolled @ down)
+
+
+class BySize(TestCase):
+    """Against OpenCV's pinhole: a thing of known length is put at a distance, seen, and its distance told again."""
+
+    @given(st.floats(0.3, 60), st.floats(0.05, 3), st.floats(-0.4, 0.4), st.floats(-0.3, 0.3), st.floats(0, 3.1))
+    def test_a_length_that_faces_the_camera_tells_how_far_it_is(
+        self, away: float, length: float, x: float, y: float, turn: float
+    ) -> None:
+        half = length / 2 * np.array([math.cos(turn), math.sin(turn), 0])
+        middle = np.array([x * away, y * away, away])
+        inner = np.array([[CAMERA.focal, 0, CAMERA.middle[0]], [0, CAMERA.focal, CAMERA.middle[1]], [0, 0, 1.0]])
+        ends, _ = cv2.projectPoints(np.array([middle - half, middle + half]), np.zeros(3), np.zeros(3), inner, None)
+        start, end = ((float(u), float(v)) for u, v in ends[:, 0])
+        self.assertAlmostEqual(distance_by_size(CAMERA, start, end, length) / away, 1, places=6)
+
+    def test_a_sheet_tells_the_focus_and_nothing_else_than_distances(self) -> None:
+        clip = ClipExtent(1920, 1080, 10)
+        sheet = {thing.name: thing.metres for thing in EVERYDAY_THINGS}["Sheet A4, long side"]
+        self.assertEqual(sheet, 0.297)  # ISO 216
+        told = PutBySize(path="focus.distance", frame=0, start=(900, 300), end=(900, 620), length=sheet)
+        setup = told.apply(read_setup({"distance": {"view_angle": 60}}), clip)
+        focal = 960 / math.tan(math.radians(30))
+        self.assertAlmostEqual(setup.focus.distance.keys[0].value, focal * sheet / 320, places=3)
+        for wrong in (told.model_copy(update={"path": "lens.f_number"}), told.model_copy(update={"end": (900, 300)})):
+            with self.assertRaises(Refused):
+                wrong.apply(setup, clip)
 
 
 class Planes(TestCase):

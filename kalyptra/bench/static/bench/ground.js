@@ -2,6 +2,7 @@
 import { bare } from "./document.js";
 import { dragged } from "./drag.js";
 import { addingStop, chosenSource, distanceOf, handlesOf, nudged, pathsOf, puttingDistance, removingStop, shareAt, wordsOf } from "./sources.js";
+import { sizing } from "./sizing.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
 import { metres, ruled } from "./words.js";
@@ -48,7 +49,8 @@ export const ground = () => ({
     const parts = [svg("rect", { class: "shape-ground", width, height, "data-act": "ground" })];
     const scale = viewer().scale;
     if (viewer().lines) parts.push(...this.equals(scale));
-    const source = this.source && bare(this.source);
+    const source = !sizing().on && this.source && bare(this.source);
+    if (sizing().on) parts.push(...this.measured(scale));
     if (source) {
       void viewer().frame;
       const inside = svg("svg", { width, height, overflow: "hidden" }); // lines end with the picture, handles do not
@@ -64,6 +66,13 @@ export const ground = () => ({
     this.$el.replaceChildren(...parts);
     if (this.focused && !this.dragging) this.$el.querySelector(`[data-handle="${this.focused}"]`)?.focus({ preventScroll: true });
   },
+  // The line along something of known length.
+  measured(/** @type {number} */ scale) {
+    const [[x1, y1], [x2, y2]] = [sizing().start, sizing().end];
+    const d = `M${x1} ${y1}L${x2} ${y2}`;
+    const line = [svg("path", { class: "shape-halo", d }), svg("path", { class: "source-line", d })];
+    return [...line, ...sizing().handles.flatMap((handle) => this.handle(handle, null, scale))];
+  },
   // Lines of equal distance, each named once.
   equals(/** @type {number} */ scale) {
     const parts = [];
@@ -76,7 +85,7 @@ export const ground = () => ({
     }
     return parts;
   },
-  /** @param {Handle} handle @param {Source} source @param {number} scale */
+  /** @param {Handle} handle @param {Source | null} source @param {number} scale */
   handle(handle, source, scale) {
     const size = (handle.end ? 4.5 : 6) / scale;
     const [x, y] = handle.at;
@@ -91,10 +100,11 @@ export const ground = () => ({
     return [shape, svg("text", { class: "equal-name", x: x + 11 / scale, y: y + 4 / scale, "font-size": 12.5 / scale, "stroke-width": 3.5 / scale }, words)];
   },
   find(/** @type {string} */ id) {
+    if (sizing().on) return sizing().handles.find((one) => one.id === id);
     return this.source ? handlesOf(bare(this.source)).find((one) => one.id === id) : null;
   },
   down(/** @type {Pointed} */ event) {
-    if (event.button !== 0 || viewer().panning || !this.source) return;
+    if (event.button !== 0 || viewer().panning || !(this.source || sizing().on)) return;
     const id = event.target.dataset?.handle;
     if (!id) return;
     event.preventDefault();
@@ -102,6 +112,7 @@ export const ground = () => ({
     const handle = this.find(id);
     if (!handle) return;
     const from = this.place(event);
+    const at0 = handle.at;
     const start = distanceOf(handle, bare(this.source));
     dragged(
       this.$el,
@@ -111,7 +122,7 @@ export const ground = () => ({
         const to = this.place(at);
         // With Alt a pin stays where it is, and up and down change its distance.
         if (at.altKey && start !== null) shot().sketch(puttingDistance(handle, nudged(start, (event.clientY - at.clientY) / 3)));
-        else shot().sketch(handle.move([handle.at[0] + to[0] - from[0], handle.at[1] + to[1] - from[1]]));
+        else shot().sketch(handle.move([at0[0] + to[0] - from[0], at0[1] + to[1] - from[1]]), sizing().on);
       },
       (moved) => {
         this.dragging = false;
@@ -128,7 +139,7 @@ export const ground = () => ({
     const id = event.target.dataset?.handle;
     if (!id || event.ctrlKey || event.metaKey) return;
     const handle = this.find(id);
-    if (!this.source || !handle) return;
+    if (!handle) return;
     const start = distanceOf(handle, bare(this.source));
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
     const by = event.altKey ? -(arrows?.[1] ?? 0) : 0; // up is farther

@@ -28,6 +28,7 @@ import { nextStep, question } from "./question.js";
 import { createRenders, renders } from "./renders.js";
 import { row } from "./row.js";
 import { sheets } from "./sheets.js";
+import { createSizing, sizeParts } from "./sizing.js";
 import { softness } from "./softness.js";
 import { createSurvey } from "./survey.js";
 import { typed } from "./typed.js";
@@ -50,6 +51,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("brush", createBrush());
   Alpine.store("work", createWork());
   Alpine.store("survey", createSurvey());
+  Alpine.store("sizing", createSizing());
   Alpine.store("renders", createRenders());
   Alpine.store("units", createUnits());
   Alpine.store("curve", createCurve());
@@ -67,6 +69,7 @@ document.addEventListener("alpine:init", () => {
     ...compareParts,
     ...againParts,
     ...finishParts,
+    ...sizeParts,
     ...lookParts,
     jobs,
     notes,

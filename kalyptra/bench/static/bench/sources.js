@@ -189,9 +189,9 @@ export const nudged = (value, by) => limited(value * Math.pow(1.02, by));
 
 /** @param {Handle} handle @param {number} value */
 export const puttingDistance = (handle, value) => put(handle.distance ?? "", limited(value));
-/** @param {Handle} handle @param {Source} source */
-export const distanceOf = (handle, source) => (handle.distance ? here(source, handle.distance) : null);
-/** @param {Handle} handle @param {Source} source */
+/** @param {Handle} handle @param {Source | null | undefined} source */
+export const distanceOf = (handle, source) => (source && handle.distance ? here(source, handle.distance) : null);
+/** @param {Handle} handle @param {Source | null} source */
 export const wordsOf = (handle, source) => (handle.distance ? metres(distanceOf(handle, source)) : "");
 
 export const addingStop = (/** @type {number} */ at) => ({ do: "add-stop", source: shot().source, at: Math.round(at * 1000) / 1000, frame: viewer().frame });

@@ -159,10 +159,35 @@ class Shown(BrowserCase):
         self.assertEqual(mended.horizon.keys[-1].frame, 8)
         self.assertLess(mended.horizon.keys[-1].value, carried - 15)
         # What lies on a surface may come nearer as that gets larger.
-        self.page.get_by_role("group", name="New source").get_by_role("button", name="Round").click()
+        self.page.get_by_role("group", name="New source").get_by_role("button", name="Round", exact=True).click()
         self.page.get_by_role("switch", name="Nearer as it gets larger").check()
         self.revision_shown(self.head + 4)
         self.assertTrue(self.now().distance.sources[-1].by_size)  # type: ignore[union-attr]
+
+    def test_something_of_known_length_tells_a_distance_and_the_camera_is_moved_a_little(self) -> None:
+        self.open("Harbour from above")
+        self.stage("distance")
+        self.page.get_by_label("As long as").select_option(label="Door leaf, height")
+        self.page.get_by_label("Tells the distance of").select_option(label="the focus")
+        self.page.get_by_role("button", name="Lay a line on it").click()
+        self.drag(self.page.locator('[data-handle="size-end"]'), 0, 30)
+        self.revision_shown(self.head + 1)
+        far = self.now().focus.distance.keys[0].value
+        self.page.locator('[data-handle="size-end"]').press("Shift+ArrowDown")  # longer in the picture: nearer
+        self.revision_shown(self.head + 2)
+        self.assertLess(self.now().focus.distance.keys[0].value, far)
+        self.page.get_by_text(re.compile(r"That is [\d.]+ m away")).wait_for()
+        self.page.get_by_role("button", name="Put the line away").click()
+        self.stage("footage")
+        before = self.pixel(0.3, 0.8)
+        for number, words in enumerate(("To the right", "Up", "Ahead"), self.head + 3):
+            field = self.page.get_by_role("textbox", name=words, exact=True)
+            field.fill("1.5")
+            field.press("Enter")
+            self.revision_shown(number)
+        self.page.get_by_role("switch", name="Keeps looking at the focus").uncheck()
+        self.revision_shown(self.head + 6)
+        self.assertNotEqual(self.pixel(0.3, 0.8), before)
 
     def test_infinity_is_typed_and_a_pull_takes_seconds(self) -> None:
         self.open("Parcel runner")
