@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.card import around_card, laid_card
 from kalyptra.core.clip.reader import Picture, PictureSource
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.distance.imported import imported_map
@@ -28,6 +29,7 @@ from kalyptra.core.setup.geometry.planes import Camera
 from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt, ends_of
 from kalyptra.core.setup.resolve.move import MoveAt
 from kalyptra.core.setup.resolve.source import MapAt, SourceAt
+from kalyptra.core.setup.resolve.space import SpaceAt
 from kalyptra.core.store import EmptyStore, Store
 from kalyptra.core.subject_matte import MatteMaker, subject_matte, unrefined_matte
 
@@ -157,6 +159,49 @@ class Moved(Composed):
         return self.ground
 
 
+@dataclass(frozen=True)
+class InSpace(Composed):
+    """The same on a card in space.
+
+    Attributes:
+        ground: what is around the card, infinitely far.
+        card: None where it is not seen.
+    """
+
+    ground: Plate
+    card: CutOut | None
+
+    @cached_property
+    def cut_outs(self) -> tuple[CutOut, ...]:
+        return (self.card,) if self.card else ()
+
+    @cached_property
+    def dioptres(self) -> NDArray[np.float32]:
+        return self.ground.dioptres
+
+    @cached_property
+    def plate(self) -> Plate:
+        return self.ground
+
+
+def in_space(made: Composed, space: SpaceAt) -> InSpace:
+    """A frame whose picture is on a card in space, as the camera there sees it."""
+    size, scale = made.picture.size, made.scale
+    around = around_card(made.light, space)
+    ground = Plate(around, np.zeros(size, np.float32))
+    card, light = None, around
+    if space.card is not None:
+        # The map is in px of the source both ways.
+        sized = np.diag([scale, scale, 1.0])
+        matrix = sized @ np.array(space.card.matrix).reshape(3, 3) @ np.linalg.inv(sized)
+        light, cover = laid_card(made.light, matrix, around)
+        plane = stack(size, scale, [Layer(space.card.plane)])
+        card = CutOut(cover, np.asarray(1 / np.maximum(plane, np.float32(1e-5)), np.float32))
+    return InSpace(
+        made.look, made.frame, made.picture, light, (), None, made.sources, made.quality, ground, card
+    )  # fmt: skip
+
+
 def moved(made: Composed, move: MoveAt) -> Moved:
     """A frame as it is seen from a little beside."""
     size = made.light.shape[:2]
@@ -208,6 +253,8 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     if look.plate.mend_mattes and known is not None:
         mattes = [(difference_matte(light, matte, known.light, known.seen > 0), owner) for matte, owner in mattes]
     made = Composed(look, frame, picture, light, tuple(mattes), known, sources, quality)
+    if look.space:
+        return in_space(made, look.space)
     return moved(made, look.move) if look.move else made
 
 

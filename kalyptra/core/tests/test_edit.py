@@ -64,7 +64,7 @@ def full() -> Setup:
         {
             "footage": {"last": 299}, "subjects": [drawn, found], "distance": {"sources": sources},
             "focus": {"marks": marks, "distance": {"keys": keys}},
-            "lens": {"held": {"near": 1.5, "far": 4}},
+            "lens": {"held": {"near": 1.5, "far": 4}}, "space": {},
             "finish": {"outside": {"driven_by": "outside", "subject": "runner"}, "flat": {"subject": "keeper"},
                        "stretch": {"first": 10, "last": 60}},
         }
@@ -123,13 +123,16 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
     **dict.fromkeys(("on", "outside"), st.booleans()),
     **dict.fromkeys(("near", "far", "distance"), NUMBERS),
     "end": st.one_of(st.sampled_from(["near", "far"]), st.tuples(NUMBERS, NUMBERS)),
+    "move": st.sampled_from(["push", "drift", "arc", "lines", "rise"]),
     "start": st.tuples(NUMBERS, NUMBERS),
     "length": st.floats(-1, 2000),
     "curve": st.one_of(CURVES, st.lists(st.tuples(st.floats(0, 1), st.floats(0, 1)), max_size=3)),
     "scale": st.floats(0.5, 5),
     **dict.fromkeys(("x", "y"), st.one_of(NUMBERS, st.none())),
     "look": st.sampled_from(list(LookPart)).map(
-        lambda part: taken_look(full(), "Dusk", [part], 40, ClipExtent(640, 360, 300)).model_dump(mode="json")
+        lambda part: taken_look(
+            full().model_copy(update={"space": None}), "Dusk", [part], 40, ClipExtent(640, 360, 300)
+        ).model_dump(mode="json")
     ),
     "parts": st.lists(st.sampled_from([part.value for part in LookPart]), min_size=1, max_size=6),
 }

@@ -30,6 +30,7 @@ import { row } from "./row.js";
 import { sheets } from "./sheets.js";
 import { createSizing, sizeParts } from "./sizing.js";
 import { softness } from "./softness.js";
+import { space } from "./space.js";
 import { createSurvey } from "./survey.js";
 import { typed } from "./typed.js";
 import { createViewer, viewerParts } from "./viewer.js";
@@ -74,6 +75,7 @@ document.addEventListener("alpine:init", () => {
     jobs,
     notes,
     softness,
+    space,
     question,
     nextStep,
     performing,

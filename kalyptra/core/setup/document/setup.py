@@ -18,6 +18,7 @@ from kalyptra.core.setup.document.focus import Focus
 from kalyptra.core.setup.document.move import SmallMove
 from kalyptra.core.setup.document.outline import Outline
 from kalyptra.core.setup.document.records import InRecords
+from kalyptra.core.setup.document.space import Space
 from kalyptra.core.setup.document.stored import MOST_FRAMES, FoundMatte, ImportedMatte, ImportedPlate, PlatePatch
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.time.keyed import Keyed, constant, mix_distance
@@ -284,6 +285,7 @@ class Setup(Frozen):
     lens: Lens = Lens()
     focus: Focus = Focus()
     move: SmallMove = SmallMove()
+    space: Space | None = None
     finish: Finish = Finish()
     output: Output = Output()
 

@@ -6,7 +6,7 @@ from bisect import bisect_left
 from dataclasses import dataclass, fields
 
 from kalyptra.core.setup.document.blur import Blur, Character
-from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy, Standing
+from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy, Stacking, Standing
 from kalyptra.core.setup.document.focus import Mark
 from kalyptra.core.setup.document.records import remembered
 from kalyptra.core.setup.document.setup import (
@@ -21,6 +21,7 @@ from kalyptra.core.setup.document.setup import (
     Setup,
     Subject,
 )
+from kalyptra.core.setup.document.space import Space
 from kalyptra.core.setup.document.stored import Fit, ImportedMatte, PlatePatch
 from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
 from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt, blur_at, character_at
@@ -30,6 +31,7 @@ from kalyptra.core.setup.resolve.held import HeldAt, held_at
 from kalyptra.core.setup.resolve.move import MoveAt, move_at
 from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
+from kalyptra.core.setup.resolve.space import SpaceAt, space_at
 from kalyptra.core.setup.resolve.standing import standing_at
 from kalyptra.core.setup.time.keyed import constant, mix_distance, mix_linear
 
@@ -128,6 +130,7 @@ class Look(Numbers):
         smooth: how far the distance map is softened, px of the source.
         effect: whether the lens acts at all.
         move: how the camera moved from where the clip was taken; None where it did not.
+        space: the card that the picture is on, and what is around it; None where it is on none.
         finish: what is done after the lens.
     """
 
@@ -138,6 +141,7 @@ class Look(Numbers):
     plate: PlateAt
     effect: bool
     move: MoveAt | None
+    space: SpaceAt | None
     finish: FinishAt
 
 
@@ -149,8 +153,10 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
     """
     camera = camera_of(setup, size)
     focus = focus_of(setup, frame, camera)
+    if setup.space is not None:
+        return _in_space(setup, setup.space, frame, focus, size)
     sources = tuple(source_at(source, frame, camera, focus) for source in setup.distance.sources if source.enabled)
-    shown = [subject for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION]
+    shown = shown_in(setup)
     backdrop, named = backdrop_of(setup, frame, sources, camera)
     return Numbers(
         sources=sources,
@@ -164,6 +170,32 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
         character=character_at(setup.lens.character, frame),
         held=held_at(setup.lens.held, frame, focus),
         away={subject.id: distance_of(setup, subject, frame, camera) for subject in shown},
+        breathing=setup.focus.breathing,
+    )
+
+
+def shown_in(setup: Setup) -> list[Subject]:
+    """The subjects that are switched on and have a distance."""
+    return [subject for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION]
+
+
+def _in_space(setup: Setup, space: Space, frame: float, focus: float, size: tuple[int, int]) -> Numbers:
+    """The numbers of a shot that is set in space: the card says all distances, and subjects are part of its picture."""
+    card = space_at(space, frame, lens_camera(setup, size)).card
+    plane = card.plane if card else PlaneAt(0.0, 0.0, 0.0)
+    source = SourceAt("card", Stacking.REPLACES, 1.0, None, False, plane)
+    return Numbers(
+        sources=(source,),
+        backdrop=card.farthest if card else 1 / FARTHEST,
+        backdrop_named=False,
+        focus=focus,
+        lens=setup.lens.model_copy(update=UNKEYED),
+        f_number=setup.lens.f_number.at(frame, mix_linear),
+        softness=setup.lens.softness.at(frame, mix_linear),
+        blur=blur_at(setup.lens.blur, frame),
+        character=character_at(setup.lens.character, frame),
+        held=held_at(setup.lens.held, frame, focus),
+        away={subject.id: distance_of(setup, subject, frame, camera_of(setup, size)) for subject in shown_in(setup)},
         breathing=setup.focus.breathing,
     )
 
@@ -183,13 +215,14 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
 
     return Look(
         **{field.name: getattr(numbers, field.name) for field in fields(Numbers)},
-        subjects=tuple(with_matte(subject) for subject in setup.subjects if subject.enabled),
+        subjects=tuple(with_matte(subject) for subject in setup.subjects if subject.enabled and setup.space is None),
         regions=tuple(with_matte(subject) for subject in setup.subjects if subject.id in held),
         smooth=setup.distance.smooth,
         smooth_by=setup.distance.smooth_by,
         plate=plate_at(setup.plate, frame),
         effect=setup.effect,
         move=move_at(setup.move, frame, numbers.focus, camera_of(setup, size).focal) if setup.effect else None,
+        space=space_at(setup.space, frame, lens_camera(setup, size)) if setup.space else None,
         finish=finish_at(setup.finish, frame, setup.effect),
     )
 
@@ -220,6 +253,11 @@ def camera_of(setup: Setup, size: tuple[int, int]) -> Camera:
     angle = setup.distance.view_angle
     if angle is not None:
         return Camera.seeing(size, angle)
+    return lens_camera(setup, size)
+
+
+def lens_camera(setup: Setup, size: tuple[int, int]) -> Camera:
+    """A camera with the shot's own lens."""
     return Camera(*size, setup.lens.focal_length_mm / setup.lens.sensor_width_mm * size[0])
 
 
