@@ -50,12 +50,16 @@ def laid_card(light: Light, matrix: NDArray[np.float64], around: Light) -> tuple
     return out, cover
 
 
-def around_card(light: Light, space: SpaceAt) -> Light:
-    """What is seen around the card: a colour, or the picture itself, blurred; (height, width, 3) linear light."""
+def around_card(light: Light, space: SpaceAt, transfer: Transfer) -> Light:
+    """What is seen around the card: a colour, or the picture itself, blurred; (height, width, 3) linear light.
+
+    Args:
+        transfer: the curve of the codes that the colour is given in: the clip's own.
+    """
     height, width = light.shape[:2]
     if space.around is Around.COLOUR:
         codes = np.array([[[int(space.colour[i : i + 2], 16) for i in (1, 3, 5)]]], np.uint8)
-        return np.array(np.broadcast_to(to_light(codes, Transfer.SRGB), light.shape), np.float32)
+        return np.array(np.broadcast_to(to_light(codes, transfer), light.shape), np.float32)
     small = cv2.resize(light, (SOFT, max(2, round(SOFT * height / width))), interpolation=cv2.INTER_AREA)
     soft = cv2.GaussianBlur(small, (0, 0), SOFT * SOFTNESS, borderType=cv2.BORDER_REPLICATE)
     return np.asarray(cv2.resize(soft, (width, height), interpolation=cv2.INTER_CUBIC), np.float32)

@@ -187,7 +187,7 @@ class InSpace(Composed):
 def in_space(made: Composed, space: SpaceAt) -> InSpace:
     """A frame whose picture is on a card in space, as the camera there sees it."""
     size, scale = made.picture.size, made.scale
-    around = around_card(made.light, space)
+    around = around_card(made.light, space, made.picture.transfer)
     ground = Plate(around, np.zeros(size, np.float32))
     card, light = None, around
     if space.card is not None:

@@ -139,6 +139,7 @@ def take(browser: Any, address: str) -> None:
     bench("Parcel runner", "distance", 30, "result", "bench-distance.png")
     bench("Harbour from above", "distance", 30, "result", "bench-miniature.png")
     bench("Tide table", "distance", 60, "result", "bench-page.png")
+    bench("Departures, pushed in", "pull", 60, "result", "bench-card.png")
     bench("Tea glass", "pull", 50, "result", "bench-pull.png")
     page.goto(page.url.rstrip("/") + "/report/")
     page.screenshot(path=OUT / "report.png")

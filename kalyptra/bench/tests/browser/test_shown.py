@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from kalyptra.bench.tests.browser.case import BrowserCase
-from kalyptra.core import Ground, Setup
+from kalyptra.core import Ground, Setup, read_frame
 from kalyptra.library import revisions
 from kalyptra.library.demo import load_demo
 from kalyptra.library.models import Shot
@@ -188,6 +188,44 @@ class Shown(BrowserCase):
         self.page.get_by_role("switch", name="Keeps looking at the focus").uncheck()
         self.revision_shown(self.head + 6)
         self.assertNotEqual(self.pixel(0.3, 0.8), before)
+
+    def test_a_page_is_set_as_a_card_pushed_in_and_sharp_where_the_focus_lies_on_it(self) -> None:
+        self.open("Tide table", effect=True)
+        self.stage("footage")
+        self.page.get_by_role("switch", name="On a card in space").check()
+        self.revision_shown(self.head + 1)
+        for number, (words, degrees) in enumerate((("Card turn", "-8"), ("Card tilt", "48")), self.head + 2):
+            field = self.page.get_by_role("textbox", name=words, exact=True)
+            field.fill(degrees)
+            field.press("Enter")
+            self.revision_shown(number)
+        moves = self.page.get_by_role("group", name="Ready moves")
+        for number, words in enumerate(("Drift", "Arc", "Down the lines", "Rise", "Slow push"), self.head + 4):
+            moves.get_by_role("button", name=words).click()
+            self.revision_shown(number)
+        for number, words in enumerate(("Colour", "Blurred copy", "Colour"), self.head + 9):
+            self.page.get_by_role("group", name="Around it").get_by_role("button", name=words).click()
+            self.revision_shown(number)
+        for code, wanted in zip(self.pixel(0.01, 0.03), (0x1C, 0x1F, 0x26), strict=True):
+            self.assertAlmostEqual(code, wanted, delta=2)
+        setup = self.now()
+        assert setup.space is not None
+        self.assertEqual(
+            [key.frame for key in setup.space.camera.ahead.keys], [setup.footage.first, setup.footage.last]
+        )
+        # The chart's numbers are the card's: its farther end is beyond the focus, its nearer one before it.
+        at = read_frame(setup, 60, (2560, 1440))
+        self.assertLess(at.lens.nearest, at.lens.backdrop)
+        # What is pointed at tells its distance: lower on a card whose upper side is tilted away is nearer.
+        self.stage("distance")
+        away = []
+        for y in (0.35, 0.6):
+            box = self.page.locator("svg[aria-label='Distances on the picture']").bounding_box()
+            assert box
+            self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] * y)
+            self.until("Alpine.store('viewer').pointed.endsWith(' m')")
+            away.append(float(str(self.page.evaluate("Alpine.store('viewer').pointed")).split()[0]))
+        self.assertGreater(away[0], away[1])
 
     def test_infinity_is_typed_and_a_pull_takes_seconds(self) -> None:
         self.open("Parcel runner")
