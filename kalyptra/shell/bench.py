@@ -25,6 +25,7 @@ from kalyptra.shell.benches import (
     pull,
     quality,
     sources,
+    space,
     varblur,
 )
 from kalyptra.shell.benches.figure import Figure
@@ -47,6 +48,7 @@ BENCHES = {
     "motion": motion.run,
     "edges": edges.run,
     "sources": sources.run,
+    "space": space.run,
 }
 
 

@@ -16,16 +16,23 @@ from numpy.typing import NDArray
 from kalyptra.core.card import laid_card
 from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.reader import HeldPicture, Picture
+from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compose import Sources
 from kalyptra.core.edit import ClipExtent, apply
 from kalyptra.core.edit.command import Refused
 from kalyptra.core.edit.space import CameraMove, SetInSpace, UseCameraMove
 from kalyptra.core.frame import render_frame
+from kalyptra.core.layered import CutOut, Opening, Plate, through_lens
+from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.reading import read_frame
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.files.read import read_setup
+from kalyptra.core.setup.geometry.cards import seen_card, turned_by
+from kalyptra.core.setup.geometry.planes import Camera
 from kalyptra.core.setup.resolve.look import lens_camera, resolve
 from kalyptra.core.setup.resolve.space import SpaceAt
+from kalyptra.truth.demo import DEMO
+from kalyptra.truth.measures import psnr
 
 SIZE = (960, 540)
 CLIP = ClipExtent(*SIZE, 50)
@@ -105,7 +112,7 @@ class Print(TestCase):
     def test_small_print_under_a_slow_push_flickers_no_more_than_it_must(self) -> None:
         page = small_print()
         ours, truth, inside = [], [], np.ones((SIZE[1], SIZE[0]), bool)
-        for step in range(3):
+        for step in range(2):
             seen = space(scene({"tilt": 55.0, "roll": 5.0, "distance": 0.55 - 0.002 * step, "width": 0.5})).card
             assert seen is not None
             matrix = np.array(seen.matrix).reshape(3, 3) @ np.diag([SIZE[0] / 1600, SIZE[1] / 900, 1])
@@ -127,6 +134,41 @@ class Print(TestCase):
             whole = np.linalg.inv(half) @ shift @ matrix @ half
             total += cv2.warpPerspective(page, whole, SIZE, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         return total / 256
+
+
+class BesideARayTracer(TestCase):
+    """`demo/card.py`: the same card by POV-Ray, the mean of many pinholes spread over each pixel and over the lens."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        with np.load(DEMO / "table" / "card-rays.npz") as file:
+            cls.rays = {name: file[name] for name in file.files}
+        cls.height, cls.width = cls.rays["sharp"].shape[:2]
+        still = cv2.resize(cv2.imread(str(DEMO / "table" / "still.jpg")), (1280, 720), interpolation=cv2.INTER_AREA)
+        light = to_light(np.ascontiguousarray(still[..., ::-1]), Transfer.SRGB)
+        camera = Camera(cls.width, cls.height, 0.05 / 0.036 * cls.width)
+        seen = seen_card(camera, 0.4, turned_by(-15, 50, 5), np.array([0.02, -0.01, 0.5]), np.eye(3), np.zeros(3))
+        assert seen is not None
+        matrix = np.array(seen.matrix).reshape(3, 3) @ np.diag([cls.width / 1280, cls.height / 720, 1])
+        cls.around = np.full((cls.height, cls.width, 3), 0.02, np.float32)
+        cls.light, cls.cover = laid_card(light, matrix, cls.around)
+        y, x = np.mgrid[: cls.height, : cls.width] + 0.5
+        plane = seen.plane.a * x + seen.plane.b * y + seen.plane.c
+        cls.away = np.asarray(1 / np.maximum(plane, 1e-5), np.float32)
+
+    def test_it_is_where_and_as_sharp_as_the_ray_tracer_shows_it(self) -> None:
+        everywhere = np.ones(self.cover.shape, bool)
+        self.assertGreaterEqual(psnr(to_codes(self.light, Transfer.SRGB), self.rays["sharp"], everywhere), 38)
+
+    def test_through_its_lens_it_is_as_soft_as_through_the_ray_tracer_s(self) -> None:
+        everywhere, far = np.ones(self.cover.shape, bool), np.zeros(self.cover.shape, np.float32)
+        for focus in (0.46, 0.56):
+            opening = Opening(ThinLens(0.05, 1.6, focus, 0.036))
+            card = [CutOut(self.cover, self.away)]
+            ours = through_lens(self.light, far, card, opening, Plate(self.around, far))
+            truth = self.rays[f"at{focus}"]
+            self.assertGreaterEqual(psnr(to_codes(ours, Transfer.SRGB), truth, everywhere), 36)
+            self.assertLess(psnr(self.rays["sharp"], truth, everywhere), 34)  # it is no small blur
 
 
 class Through(TestCase):

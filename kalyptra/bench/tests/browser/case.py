@@ -72,7 +72,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        held = tempfile.TemporaryDirectory()
+        held = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)  # the last frame may still be written
         cls.addClassCleanup(held.cleanup)
         cls.folder = Path(held.name)
         storages = {"default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": f"{held.name}/media"}},
