@@ -98,10 +98,11 @@ def untouched_glass() -> None:
 def take(browser: Any, address: str) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    context.set_default_timeout(180_000)  # a busy machine takes its time
     page = context.new_page()
     page.goto(f"/sign-in/?enter={entry.issue(settings.ENTRY)}")
     page.get_by_role("button", name="Enter the demo").click()
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("networkidle", timeout=180_000)
     page.screenshot(path=OUT / "projects.png")
 
     def look(view: str) -> None:
@@ -120,21 +121,21 @@ def take(browser: Any, address: str) -> None:
         page.keyboard.press("Home")
         for _ in range(frame // 10):
             page.keyboard.press("Shift+ArrowRight")
-        page.locator(f"canvas[data-shown$='|{frame // 10 * 10}'][data-shown*='|{view}|']").wait_for(timeout=60_000)
-        page.wait_for_load_state("networkidle")
+        page.locator(f"canvas[data-shown$='|{frame // 10 * 10}'][data-shown*='|{view}|']").wait_for(timeout=180_000)
+        page.wait_for_load_state("networkidle", timeout=180_000)
         page.screenshot(path=OUT / name)
 
     bench("Parcel runner", "subjects", 20, "result", "bench-subjects.png")
     bench("Runner, found", "subjects", 0, "overlay", "bench-marks.png")
     for view in ("seen", "edges"):
         look(view)
-        page.locator(f"canvas[data-shown*='|{view}|']").wait_for(timeout=60_000)
-        page.wait_for_load_state("networkidle")
+        page.locator(f"canvas[data-shown*='|{view}|']").wait_for(timeout=180_000)
+        page.wait_for_load_state("networkidle", timeout=180_000)
         page.screenshot(path=OUT / f"bench-{view}.png")
     bench("Glass, just brought", "subjects", 0, "source", "bench-first-minute.png")
     bench("Tea glass", "lens", 20, "result", "bench-lens.png")
     page.get_by_role("button", name="Compare").click()
-    page.locator("canvas.second[data-shown]").wait_for(timeout=60_000)
+    page.locator("canvas.second[data-shown]").wait_for(timeout=180_000)
     page.screenshot(path=OUT / "bench-compare.png")
     bench("Parcel runner", "distance", 30, "result", "bench-distance.png")
     bench("Harbour from above", "distance", 30, "result", "bench-miniature.png")
