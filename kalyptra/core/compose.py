@@ -141,8 +141,8 @@ class Composed:
 
 
 @dataclass(frozen=True)
-class Moved(Composed):
-    """The same from beside: light, mattes and what is known are as they are seen from there.
+class Elsewhere(Composed):
+    """A frame that is not seen as the clip was taken; all of it is as it is seen now.
 
     Attributes:
         ground: what is not cut out.
@@ -160,46 +160,41 @@ class Moved(Composed):
 
 
 @dataclass(frozen=True)
-class InSpace(Composed):
-    """The same on a card in space.
+class Moved(Elsewhere):
+    """The same from a little beside."""
+
+
+@dataclass(frozen=True)
+class InSpace(Elsewhere):
+    """The same on a card in space: the ground is what is around, infinitely far.
 
     Attributes:
-        ground: what is around the card, infinitely far.
         card: None where it is not seen.
     """
 
-    ground: Plate
     card: CutOut | None
 
     @cached_property
     def cut_outs(self) -> tuple[CutOut, ...]:
         return (self.card,) if self.card else ()
 
-    @cached_property
-    def dioptres(self) -> NDArray[np.float32]:
-        return self.ground.dioptres
 
-    @cached_property
-    def plate(self) -> Plate:
-        return self.ground
-
-
-def in_space(made: Composed, space: SpaceAt) -> InSpace:
-    """A frame whose picture is on a card in space, as the camera there sees it."""
-    size, scale = made.picture.size, made.scale
-    around = around_card(made.light, space, made.picture.transfer)
-    ground = Plate(around, np.zeros(size, np.float32))
+def in_space(look: Look, frame: int, sources: Sources, quality: Quality, space: SpaceAt) -> InSpace:
+    """A frame whose picture is on a card in space, as the camera there sees it. Subjects are part of that picture."""
+    picture = sources.footage.picture(frame)
+    taken, size = to_light(picture.codes, picture.transfer), picture.size
+    scale = size[1] / sources.full_width
+    around = around_card(taken, space, picture.transfer)
     card, light = None, around
     if space.card is not None:
         # The map is in px of the source both ways.
         sized = np.diag([scale, scale, 1.0])
         matrix = sized @ np.array(space.card.matrix).reshape(3, 3) @ np.linalg.inv(sized)
-        light, cover = laid_card(made.light, matrix, around)
+        light, cover = laid_card(taken, matrix, around)
         plane = stack(size, scale, [Layer(space.card.plane)])
         card = CutOut(cover, np.asarray(1 / np.maximum(plane, np.float32(1e-5)), np.float32))
-    return InSpace(
-        made.look, made.frame, made.picture, light, (), None, made.sources, made.quality, ground, card
-    )  # fmt: skip
+    ground = Plate(around, np.zeros(size, np.float32))
+    return InSpace(look, frame, picture, light, (), None, sources, quality, ground, card)
 
 
 def moved(made: Composed, move: MoveAt) -> Moved:
@@ -244,6 +239,8 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
         FrameUnreadable: the footage has no such frame.
         NotKept: a stored matte or plate is not there.
     """
+    if look.space is not None:
+        return in_space(look, frame, sources, quality, look.space)
     picture = sources.footage.picture(frame)
     light = to_light(picture.codes, picture.transfer)
     scale = picture.size[1] / sources.full_width
@@ -253,8 +250,6 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     if look.plate.mend_mattes and known is not None:
         mattes = [(difference_matte(light, matte, known.light, known.seen > 0), owner) for matte, owner in mattes]
     made = Composed(look, frame, picture, light, tuple(mattes), known, sources, quality)
-    if look.space:
-        return in_space(made, look.space)
     return moved(made, look.move) if look.move else made
 
 

@@ -71,7 +71,7 @@ def render_look(
         part = to_codes(framed(light, look.finish.framing, sources.full_width), transfer)
         return letterboxed(part, light.shape[0], light.shape[1])
     if view in AS_TAKEN:
-        look = replace(look, move=None)
+        look = as_taken(look)
     made = compose(look, frame, sources, quality)
     return overlay(made, subject, tint) if view is View.OVERLAY else VIEWS[view](made, subject)
 
@@ -87,10 +87,15 @@ def render_framed(setup: Setup, frame: int, sources: Sources) -> Codes:
     return to_codes(framed(light, look.finish.framing, sources.full_width), transfer)
 
 
+def as_taken(look: Look) -> Look:
+    """The same, seen as the clip was taken."""
+    return replace(look, move=None, space=None)
+
+
 def _result(look: Look, frame: int, sources: Sources, quality: Quality) -> tuple[Light, Transfer]:
     """The result as light. Where nothing of it is seen it is the source: that needs no matte, and shows where one is
     gone."""
-    if look.finish.strength <= 0:
+    if look.finish.strength <= 0 and look.move is None and look.space is None:
         return _source(frame, sources)
     made = compose(look, frame, sources, quality)
     return made.result, made.picture.transfer
@@ -114,7 +119,7 @@ def cut_out(setup: Setup, frame: int, sources: Sources, subject: str | None = No
         FrameUnreadable: the footage has no such frame.
         NotKept: a stored matte or plate is not there.
     """
-    made = compose(replace(resolve(setup, frame, sources.full_size), move=None), frame, sources)
+    made = compose(as_taken(resolve(setup, frame, sources.full_size)), frame, sources)
     chosen = [
         m for m, matte in made.mattes if subject == matte.id or (subject is None and matte.acts is not Acts.REGION)
     ]

@@ -17,7 +17,7 @@ from kalyptra.core.proof.pulls import PullMoment, pull_notes
 from kalyptra.core.setup.document.distance import INFINITELY_FAR, Followable
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.geometry.planes import Camera
-from kalyptra.core.setup.resolve.followed import value_at
+from kalyptra.core.setup.resolve.followed import part_at
 from kalyptra.core.setup.resolve.look import FARTHEST, camera_of, ends_of, mark_of, named_by_sources, numbers_at
 from kalyptra.core.setup.resolve.source import ShapeAt
 
@@ -98,7 +98,7 @@ def carried_values(setup: Setup, frame: int, size: tuple[int, int]) -> dict[str,
     """Of sources of distance that were followed, the values at a frame that go along, by their paths in the source."""
     camera = camera_of(setup, size)
     return {
-        source.id: {part.path: value_at(source, part, frame, camera) for part in source.carried}
+        source.id: {part.path: part_at(source, part, frame, camera) for part in source.carried}
         for source in setup.distance.sources
         if isinstance(source, Followable) and source.steps
     }

@@ -72,7 +72,8 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     picture = shrink(sources.footage.picture(frame), WIDTH)
     size, look = sources.full_size, resolve(setup, frame, sources.full_size)
     scale = picture.size[1] / size[0]
-    pairs = mattes_of(look, picture, scale, sources.store)  # on a card in space there are none
+    # On a card in space subjects are part of its picture.
+    pairs = mattes_of(look, picture, scale, sources.store) if look.space is None else []
     dioptres = distance_map(look, picture, pairs, sources)
     cut_outs = [CutOut(matte, first.distance) for matte, first in pairs if first.acts is Acts.CUT_OUT]
     seen = foremost(dioptres, cut_outs)

@@ -8,6 +8,7 @@ from typing import Annotated, Any, TypeVar
 
 from pydantic import BaseModel, Field, ValidationError
 
+from kalyptra.core.setup.document.distance import INFINITELY_FAR
 from kalyptra.core.setup.document.setup import FrameNumber, Setup
 from kalyptra.core.setup.files.read import plain_errors
 from kalyptra.core.setup.frozen import Frozen
@@ -57,9 +58,14 @@ class Command(Frozen):
         return self.model_dump(mode="json", exclude_defaults=True) | {"do": getattr(self, "do", "")}
 
 
+def worked_out(value: float) -> float:
+    """A number that was worked out, as a setup keeps it."""
+    return float(f"{value:.6g}")
+
+
 def metres(value: float) -> float:
     """A distance that was worked out, as a setup keeps it."""
-    return min(100_000.0, max(0.02, float(f"{value:.6g}")))
+    return min(INFINITELY_FAR, max(0.02, worked_out(value)))
 
 
 def evolved(model: M, **fields: Any) -> M:

@@ -13,6 +13,7 @@ from kalyptra.core.edit.sources import changing_source, with_sources
 from kalyptra.core.edit.subjects import changing_subject, subject_of
 from kalyptra.core.setup.document.distance import MOST_SOURCES, AnySource, Followable, MapFile
 from kalyptra.core.setup.document.finish import ColourTable, MeasuredGrain, TwiceAtMost
+from kalyptra.core.setup.document.followed import merged
 from kalyptra.core.setup.document.setup import OutlineMatte, PlateSource, Setup
 from kalyptra.core.setup.document.stored import (
     MOST_FRAMES,
@@ -83,8 +84,7 @@ def source_with_steps(source: AnySource, steps: Sequence[Step]) -> AnySource:
     """
     if not isinstance(source, Followable):
         raise Refused("This source lies on nothing in the picture that could be followed.")
-    by_frame = {step.frame: step for step in (*source.steps, *steps)}
-    return evolved(source, steps=tuple(by_frame[frame] for frame in sorted(by_frame)))
+    return evolved(source, steps=merged(source.steps, steps))
 
 
 class TakeMattes(Finding):

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.document.followed import Motion
+from kalyptra.core.setup.document.followed import Motion, merged
 from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.geometry.curve import Curve, Point
 from kalyptra.core.setup.geometry.fit import fit_cubic
@@ -34,8 +34,7 @@ def changed(outline: Outline, **fields: Any) -> Outline:
 
 def with_steps(outline: Outline, steps: tuple[Step, ...]) -> Outline:
     """The outline with new steps in place of those at the same frames. Keys made by hand stay."""
-    kept = {step.frame: step for step in (*outline.steps, *steps)}
-    return changed(outline, steps=tuple(kept[frame] for frame in sorted(kept)))
+    return changed(outline, steps=merged(outline.steps, steps))
 
 
 def drawn_outline(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Literal
 
-from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made, metres
+from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made, metres, worked_out
 from kalyptra.core.edit.values import SetAt
 from kalyptra.core.setup.document.distance import Distance
 from kalyptra.core.setup.document.setup import Footage, FrameNumber, HeldRange, Setup
@@ -72,7 +72,7 @@ class HoldEnd(Command):
         name: str = self.end
         if setup.lens.held.rides:
             name, value = ("before", focus - value) if near else ("behind", value - focus)
-        put = SetAt(path=f"lens.held.{name}", frame=self.frame, value=float(f"{value:.6g}"))
+        put = SetAt(path=f"lens.held.{name}", frame=self.frame, value=worked_out(value))
         return put.apply(setup, clip)
 
     @property
@@ -104,8 +104,8 @@ class RideRange(Command):
 
         if self.on:
             ends = {
-                "before": keyed(held.near.keys, lambda at, focus: float(f"{focus - at.near:.6g}")),
-                "behind": keyed(held.far.keys, lambda at, focus: float(f"{at.far - focus:.6g}")),
+                "before": keyed(held.near.keys, lambda at, focus: worked_out(focus - at.near)),
+                "behind": keyed(held.far.keys, lambda at, focus: worked_out(at.far - focus)),
             }
         else:
             ends = {

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from enum import StrEnum
 from typing import Any, Literal
 
-from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made
+from kalyptra.core.edit.command import ClipExtent, Command, Refused, evolved, made, worked_out
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.document.space import Card, OwnCamera, Space
 from kalyptra.core.setup.resolve.look import lens_camera
@@ -29,7 +29,7 @@ class SetInSpace(Command):
         if setup.space is not None:
             return setup
         width = Card.model_fields["width"].default
-        away = float(f"{lens_camera(setup, clip.size).focal * width / (FILLS * clip.width):.4g}")
+        away = lens_camera(setup, clip.size).focal * width / (FILLS * clip.width)
         card = made(Card, {"distance": _keys([(0, away)])})
         return evolved(setup, space=Space(card=card))
 
@@ -100,4 +100,4 @@ def _moves(move: CameraMove, first: int, last: int, away: float, high: float) ->
 
 
 def _keys(values: Any, ease: Ease = Ease.EASED) -> dict[str, Sequence[Any]]:
-    return {"keys": [{"frame": frame, "value": float(f"{value:.6g}"), "ease": ease} for frame, value in values]}
+    return {"keys": [{"frame": frame, "value": worked_out(value), "ease": ease} for frame, value in values]}

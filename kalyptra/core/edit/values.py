@@ -9,13 +9,13 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from kalyptra.core.edit.at import Path, value_at, with_value
-from kalyptra.core.edit.command import ClipExtent, Command, Frames, Refused, made
+from kalyptra.core.edit.command import ClipExtent, Command, Frames, Refused, made, worked_out
 from kalyptra.core.setup.document.distance import Distance, Followable, Part, Place
 from kalyptra.core.setup.document.focus import FocusCurve
 from kalyptra.core.setup.document.setup import FrameNumber, Setup
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.curve import Coordinate
-from kalyptra.core.setup.resolve.followed import value_at as value_of_part
+from kalyptra.core.setup.resolve.followed import part_at
 from kalyptra.core.setup.resolve.look import camera_of, distance_of, focus_of
 from kalyptra.core.setup.time.easing import Ease, Handles
 from kalyptra.core.setup.time.keyed import Keyed, constant, mix_of
@@ -321,8 +321,8 @@ def now(setup: Setup, path: str, frame: int, clip: ClipExtent) -> Any:
         return distance_of(setup, value_at(setup, ".".join(names[:2])), frame, camera_of(setup, clip.size))
     carried = carried_part(setup, path)
     if carried is not None:
-        value = value_of_part(*carried, frame, camera_of(setup, clip.size))
-        return tuple(round(each, 3) for each in value) if isinstance(value, tuple) else float(f"{value:.6g}")
+        value = part_at(*carried, frame, camera_of(setup, clip.size))
+        return tuple(round(each, 3) for each in value) if isinstance(value, tuple) else worked_out(value)
     keyed = timed_at(setup, path)[1]
     assert keyed is not None and not isinstance(keyed, FocusCurve)
     return keyed.at(frame, mix_of(names[-1], keyed.keys[0].value))

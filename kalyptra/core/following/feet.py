@@ -10,12 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic_core import to_json
 
-from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.setup.document.setup import Refine, Subject
 from kalyptra.core.setup.geometry.curve import Point
-from kalyptra.core.setup.resolve.look import DrawnAt, matte_at
+from kalyptra.core.setup.resolve.look import matte_at
 from kalyptra.core.store import Store
+from kalyptra.core.subject_matte import unrefined_matte
 
 
 class Tuning(NamedTuple):
@@ -59,13 +58,7 @@ def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], store: 
     scale = min(1.0, TUNING.working / size[0])
     small = max(1, round(size[1] * scale)), max(1, round(size[0] * scale))
     for frame in frames:
-        at = matte_at(subject.matte, frame)
-        matte = (
-            drawn_matte(at.outlines, Refine(), small, scale)
-            if isinstance(at, DrawnAt)
-            else stored_matte(at, small, store)
-        )
-        foot = foot_of(matte)
+        foot = foot_of(unrefined_matte(matte_at(subject.matte, frame), Refine(), small, scale, store))
         if foot is None:
             yield None
         else:

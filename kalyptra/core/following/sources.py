@@ -15,17 +15,16 @@ from kalyptra.core.following.outlines import BLIND, LINES_WIDTH, MOST_UNSEEN, On
 from kalyptra.core.following.propagate.look import looked_at
 from kalyptra.core.following.track.camera_turn import CameraTurn
 from kalyptra.core.following.track.surface import SurfaceMotion
-from kalyptra.core.matte.drawn import drawn_matte
-from kalyptra.core.matte.stored import stored_matte
 from kalyptra.core.setup.document.distance import Band, Corners, Followable, Ground, Line, Pinned, Round
-from kalyptra.core.setup.document.setup import Acts, Refine, Setup
+from kalyptra.core.setup.document.setup import Refine, Setup
 from kalyptra.core.setup.geometry.planes import XY, Camera, PlaneAt
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, numbers_of
 from kalyptra.core.setup.resolve.followed import values_at
-from kalyptra.core.setup.resolve.look import DrawnAt, matte_at
+from kalyptra.core.setup.resolve.look import matte_at, shown_in
 from kalyptra.core.setup.resolve.source import plane_at
 from kalyptra.core.setup.time.track import Step
 from kalyptra.core.store import Store
+from kalyptra.core.subject_matte import unrefined_matte
 
 
 class Tuning(NamedTuple):
@@ -91,16 +90,12 @@ def free_of(setup: Setup, full_width: int, store: Store) -> Free:
     Raises, when it is asked:
         NotKept: a stored matte is not there.
     """
-    subjects = [subject for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION]
+    subjects = shown_in(setup)
 
     def free(frame: int, size: tuple[int, int]) -> NDArray[np.uint8]:
         out = np.ones(size, np.uint8)
         for subject in subjects:
-            at = matte_at(subject.matte, frame)
-            if isinstance(at, DrawnAt):
-                matte = drawn_matte(at.outlines, Refine(), size, size[1] / full_width)
-            else:
-                matte = stored_matte(at, size, store)
+            matte = unrefined_matte(matte_at(subject.matte, frame), Refine(), size, size[1] / full_width, store)
             near = cv2.dilate((matte > 0.2).astype(np.uint8), np.ones((TUNING.apart, TUNING.apart), np.uint8))
             out &= 1 - np.asarray(near, np.uint8)
         return out

@@ -21,9 +21,10 @@ from kalyptra.core.compose import Sources
 from kalyptra.core.edit import ClipExtent, apply
 from kalyptra.core.edit.command import Refused
 from kalyptra.core.edit.space import CameraMove, SetInSpace, UseCameraMove
-from kalyptra.core.frame import render_frame
+from kalyptra.core.frame import covered, render_frame
 from kalyptra.core.layered import CutOut, Opening, Plate, through_lens
 from kalyptra.core.lens.optics import ThinLens
+from kalyptra.core.proof.views import View
 from kalyptra.core.reading import read_frame
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.files.read import read_setup
@@ -212,6 +213,29 @@ class Through(TestCase):
         lens = read_frame(scene({"turn": 40.0, "distance": 0.8}), 0, SIZE).lens
         # The right side of a card of 30 cm, turned by 40 degrees, is farther by the sine of that.
         self.assertAlmostEqual(lens.backdrop, 0.8 + 0.15 * math.sin(math.radians(40)), places=4)
+
+    def test_without_blur_it_is_the_sharp_card_and_with_the_effect_off_the_source(self) -> None:
+        made = scene({"tilt": 40.0, "distance": 0.6}, focus={"distance": at(0.3)})
+        source = self.sources.footage.picture(0).codes
+        off = render_frame(made.model_copy(update={"effect": False}), 0, self.sources)
+        np.testing.assert_array_equal(off, source)
+        weak = read_setup(made.model_dump(mode="json") | {"finish": {"strength": at(0.0)}})
+        self.assertGreater(np.abs(render_frame(weak, 0, self.sources).astype(int) - source).mean(), 5)
+
+    def test_mattes_are_made_on_the_clip_as_it_was_taken(self) -> None:
+        box = [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(((100, 100), (300, 100), (300, 300), (100, 300)))]
+        outline = {"id": "body1", "shape": at({"points": box}), "placement": at([1, 0, 0, 0, 1, 0, 0, 0])}  # type: ignore[arg-type]
+        runner = {
+            "id": "runner",
+            "name": "Runner",
+            "distance": at(3),
+            "matte": {"kind": "outline", "outlines": [outline]},
+        }
+        flat = read_setup({"subjects": [runner]})
+        made = flat.model_copy(update={"space": scene({"tilt": 40.0}).space})
+        views = [render_frame(one, 0, self.sources, View.MATTE) for one in (flat, made)]
+        np.testing.assert_array_equal(*views)
+        np.testing.assert_array_equal(covered(made, 0, self.sources), covered(flat, 0, self.sources))
 
     def test_a_card_behind_the_camera_leaves_what_is_around_it(self) -> None:
         made = scene({"distance": 0.5}, {"ahead": 0.6})

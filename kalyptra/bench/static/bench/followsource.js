@@ -5,14 +5,13 @@ import { chosenSource, isFollowed } from "./sources.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
-const LIES = ["pins", "ground", "corners", "line", "round", "band"]; // what lies on something in the picture
 
 // How far the chosen source can be trusted over time, where it was followed.
 export const sourceHealth = () => bare(shot().reading?.sources?.[shot().source] ?? null);
 
 export const followSource = () => ({
   get possible() {
-    return LIES.includes(chosenSource()?.kind ?? "");
+    return Boolean(chosenSource()?.motion); // what lies on something in the picture says how that is followed
   },
   get isGround() {
     return chosenSource()?.kind === "ground";

@@ -7,11 +7,13 @@ chapter 4 (homography); OpenCV's MAGSAC for leaving out what disagrees (Barath e
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from kalyptra.core.following.register.corner_flow import there_and_back
 
 
 class Tuning(NamedTuple):
@@ -65,10 +67,7 @@ def align(
     if len(start) < TUNING.few:
         return Aligned(guess, 0.0, 0)
     first = cv2.perspectiveTransform(start, guess).astype(np.float32)
-    lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
-    there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, first.copy(), **lk)
-    back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, start.copy(), **lk)
-    held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < TUNING.back)
+    there, held = there_and_back(before, after, start, first, WINDOW, LEVELS, TUNING.back, begin=start)
     a, b = start[held, 0], there[held, 0]
     if len(a) < TUNING.few:
         return Aligned(guess, 0.0, 0)

@@ -11,17 +11,17 @@ anew (with Cauchy's weights).
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
+from kalyptra.core.following.register.corner_flow import there_and_back
+from kalyptra.core.setup.geometry.planes import Camera, Matrix, PlaneAt
 
 Points = NDArray[np.float64]
 """(n, 2) px."""
-Matrix = NDArray[np.float64]
 
 
 class Tuning(NamedTuple):
@@ -130,16 +130,8 @@ class CameraTurn:
         if len(start) == 0:
             return self._reference.points, np.zeros(0, bool)
         guess = self._seen(expected).astype(np.float32).reshape(-1, 1, 2) - np.float32(0.5)
-        how: dict[str, Any] = {
-            "winSize": (TUNING.window, TUNING.window), "maxLevel": TUNING.levels, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW
-        }  # fmt: skip
-        there, seen, _ = cv2.calcOpticalFlowPyrLK(self._reference.picture, picture, start, guess.copy(), **how)
-        # Back as far as it came: begun at the corner itself a wrong match would agree with itself.
-        back, seen_back, _ = cv2.calcOpticalFlowPyrLK(
-            picture, self._reference.picture, there, start + (there - guess), **how
-        )
-        good = (seen[:, 0] == 1) & (seen_back[:, 0] == 1)
-        good &= np.linalg.norm((back - start)[:, 0], axis=1) < TUNING.back
+        window = TUNING.window, TUNING.window
+        there, good = there_and_back(self._reference.picture, picture, start, guess, window, TUNING.levels, TUNING.back)
         at = np.asarray(there[:, 0], np.float64) + 0.5
         height, width = picture.shape
         good &= ((at > 2) & (at < [width - 2, height - 2])).all(axis=1)

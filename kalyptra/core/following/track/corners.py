@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.following.register.corner_flow import there_and_back
 from kalyptra.core.setup.geometry.warp import Matrix, mapped
 
 WINDOW = (17, 17)
@@ -73,13 +74,5 @@ def track_points(a: TrackingView, b: TrackingView, points: NDArray[Any], guess: 
     """Track given points (n, 2), px."""
     start = (points - 0.5).astype(np.float32)[:, None]
     first = mapped(guess, points.astype(np.float64)).astype(np.float32)[:, None] - np.float32(0.5)
-    lk: dict[str, Any] = {
-        "winSize": WINDOW,
-        "maxLevel": LEVELS,
-        "criteria": _UNTIL,
-        "flags": cv2.OPTFLOW_USE_INITIAL_FLOW,
-    }
-    there, seen, _ = cv2.calcOpticalFlowPyrLK(a.grey, b.grey, start, first, **lk)
-    back, seen_back, _ = cv2.calcOpticalFlowPyrLK(b.grey, a.grey, there, start.copy(), **lk)
-    held = (seen[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < BACK) & (seen_back[:, 0] == 1)
+    there, held = there_and_back(a.grey, b.grey, start, first, WINDOW, LEVELS, BACK, begin=start, criteria=_UNTIL)
     return Tracks(start[held, 0] + 0.5, there[held, 0].astype(np.float64) + 0.5, len(points))

@@ -10,12 +10,13 @@ Sources: as `corners.py`; S. Baker and I. Matthews, Lucas-Kanade 20 years on: a 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.following.register.corner_flow import there_and_back
 from kalyptra.core.following.track.motion import fit_motion
 from kalyptra.core.following.track.refined import refined_homography
 from kalyptra.core.setup.document.followed import Motion
@@ -136,11 +137,7 @@ class SurfaceMotion:
                                    borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
         laid = _as_bright(laid, here)
         first = (start - low).astype(np.float32).reshape(-1, 1, 2)
-        how: dict[str, Any] = {"winSize": (TUNING.window, TUNING.window), "maxLevel": levels}
-        there, seen, _ = cv2.calcOpticalFlowPyrLK(laid, here, first, None, **how)
-        back, seen_back, _ = cv2.calcOpticalFlowPyrLK(here, laid, there, None, **how)
-        good = (seen[:, 0] == 1) & (seen_back[:, 0] == 1)
-        good &= np.linalg.norm((back - first)[:, 0], axis=1) < TUNING.back
+        there, good = there_and_back(laid, here, first, first, (TUNING.window,) * 2, levels, TUNING.back)
         if good.sum() < TUNING.few:
             return guess, 0.0
         found = np.asarray(there[good, 0], np.float64) + low

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 
 from kalyptra.core.setup.document.records import remembered
@@ -18,6 +19,12 @@ class Motion(StrEnum):
     SIMILARITY = "similarity"
     PERSPECTIVE = "perspective"
     FREE = "free"
+
+
+def merged(old: Sequence[Step], new: Sequence[Step]) -> tuple[Step, ...]:
+    """Steps with new ones in place of those at the same frames."""
+    by_frame = {step.frame: step for step in (*old, *new)}
+    return tuple(by_frame[frame] for frame in sorted(by_frame))
 
 
 def track_of(steps: tuple[Step, ...]) -> Track:

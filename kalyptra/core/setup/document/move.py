@@ -9,7 +9,7 @@ from pydantic import Field
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.time.keyed import Keyed, constant
 
-Aside = Annotated[float, Field(ge=-2, le=2)]
+SmallWay = Annotated[float, Field(ge=-2, le=2)]
 """Metres."""
 
 
@@ -21,7 +21,7 @@ class SmallMove(Frozen):
         aims: whether what is in focus stays where it is in the picture, as with a camera that keeps looking at it.
     """
 
-    across: Keyed[Aside] = constant(0.0, Aside)
-    up: Keyed[Aside] = constant(0.0, Aside)
-    ahead: Keyed[Aside] = constant(0.0, Aside)
+    across: Keyed[SmallWay] = constant(0.0, SmallWay)
+    up: Keyed[SmallWay] = constant(0.0, SmallWay)
+    ahead: Keyed[SmallWay] = constant(0.0, SmallWay)
     aims: bool = True

@@ -210,7 +210,7 @@ class Highlights(Frozen):
 
 
 FNumber = Annotated[float, Field(ge=0.01, le=256)]
-Aside = Annotated[float, Field(ge=-1000, le=INFINITELY_FAR)]
+FromFocus = Annotated[float, Field(ge=-1000, le=INFINITELY_FAR)]
 """Metres from the focus."""
 
 
@@ -231,8 +231,8 @@ class HeldRange(Frozen):
     near: Annotated[Keyed[Distance], BeforeValidator(kept_still)]
     far: Annotated[Keyed[Distance], BeforeValidator(kept_still)]
     rides: bool = False
-    before: Keyed[Aside] = constant(0.3, Aside)
-    behind: Keyed[Aside] = constant(0.5, Aside)
+    before: Keyed[FromFocus] = constant(0.3, FromFocus)
+    behind: Keyed[FromFocus] = constant(0.5, FromFocus)
     roll_off: Annotated[Keyed[Share], BeforeValidator(kept_still)] = constant(0.2, Share)
 
     @model_validator(mode="after")

@@ -25,10 +25,10 @@ REACH = 400.0
 
 def values_at(source: Followable, frame: float, camera: Camera) -> dict[str, Any]:
     """All values of a source that move with it, at a frame, by their paths in it."""
-    return {part.path: value_at(source, part, frame, camera) for part in source.parts}
+    return {part.path: part_at(source, part, frame, camera) for part in source.parts}
 
 
-def value_at(source: Followable, part: Part, frame: float, camera: Camera) -> Any:
+def part_at(source: Followable, part: Part, frame: float, camera: Camera) -> Any:
     """A value of a source at a frame."""
     mix = MIXES.get(part.role, mix_linear)
     if not source.steps or part not in source.carried:
@@ -46,7 +46,7 @@ def _carried(source: Followable, part: Part, value: Any, since: float, frame: fl
     if part.role in (Role.LEVEL, Role.ROLL):
         return _horizon(source, part, value, since, motion, camera)
     about = next(other for other in source.parts if other.path == part.about)
-    across, down = _around(motion, value_at(source, about, since, camera))
+    across, down = _around(motion, part_at(source, about, since, camera))
     growth = math.sqrt(max(1e-9, abs(across[0] * down[1] - across[1] * down[0])))
     if part.role is Role.LENGTH:
         return value * growth
@@ -76,7 +76,7 @@ def _horizon(source: Followable, part: Part, value: float, since: float, motion:
     if part.role is Role.ROLL:
         level, roll = other.keyed.at(since, mix_linear), value
     else:
-        level, roll = value, value_at(source, other, since, camera)
+        level, roll = value, part_at(source, other, since, camera)
     middle, turn = camera.middle[0], math.radians(roll)
     ahead = REACH * math.cos(turn), REACH * math.sin(turn)
     a = _place(motion, (middle - ahead[0], level - ahead[1]))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 from kalyptra.core.setup.document.blur import Blur, Character
 from kalyptra.core.setup.document.distance import Backdrop, Corners, Ground, Pinned, SmoothBy, Stacking, Standing
@@ -21,8 +21,8 @@ from kalyptra.core.setup.document.setup import (
     Setup,
     Subject,
 )
-from kalyptra.core.setup.document.space import Space
 from kalyptra.core.setup.document.stored import Fit, ImportedMatte, PlatePatch
+from kalyptra.core.setup.geometry.cards import CardSeen
 from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
 from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt, blur_at, character_at
 from kalyptra.core.setup.resolve.finish import FinishAt, finish_at
@@ -98,6 +98,7 @@ class Numbers:
         sources: of distance, those that are switched on.
         backdrop: metres; what a softness is meant for.
         backdrop_named: whether that is a backdrop that is seen; else it is the farthest that any source names.
+        space: the card that the picture is on, which says all distances; None where it is on none.
         focus: metres.
         f_number, softness: one of them holds, as the lens says.
         blur, character: what a point becomes, and what the lens adds.
@@ -109,6 +110,7 @@ class Numbers:
     sources: tuple[SourceAt, ...]
     backdrop: float
     backdrop_named: bool
+    space: SpaceAt | None
     focus: float
     lens: Lens
     f_number: float
@@ -130,7 +132,6 @@ class Look(Numbers):
         smooth: how far the distance map is softened, px of the source.
         effect: whether the lens acts at all.
         move: how the camera moved from where the clip was taken; None where it did not.
-        space: the card that the picture is on, and what is around it; None where it is on none.
         finish: what is done after the lens.
     """
 
@@ -141,7 +142,6 @@ class Look(Numbers):
     plate: PlateAt
     effect: bool
     move: MoveAt | None
-    space: SpaceAt | None
     finish: FinishAt
 
 
@@ -153,15 +153,18 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
     """
     camera = camera_of(setup, size)
     focus = focus_of(setup, frame, camera)
-    if setup.space is not None:
-        return _in_space(setup, setup.space, frame, focus, size)
-    sources = tuple(source_at(source, frame, camera, focus) for source in setup.distance.sources if source.enabled)
-    shown = shown_in(setup)
-    backdrop, named = backdrop_of(setup, frame, sources, camera)
+    space = space_at(setup.space, frame, lens_camera(setup, size)) if setup.space else None
+    sources: tuple[SourceAt, ...]
+    if space is not None:
+        sources, backdrop, named = (_card_as_source(space.card),), space.farthest, False
+    else:
+        sources = tuple(source_at(source, frame, camera, focus) for source in setup.distance.sources if source.enabled)
+        backdrop, named = backdrop_of(setup, frame, sources, camera)
     return Numbers(
         sources=sources,
         backdrop=backdrop,
         backdrop_named=named,
+        space=space,
         focus=focus,
         lens=setup.lens.model_copy(update=UNKEYED),
         f_number=setup.lens.f_number.at(frame, mix_linear),
@@ -169,35 +172,20 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
         blur=blur_at(setup.lens.blur, frame),
         character=character_at(setup.lens.character, frame),
         held=held_at(setup.lens.held, frame, focus),
-        away={subject.id: distance_of(setup, subject, frame, camera) for subject in shown},
+        away={subject.id: distance_of(setup, subject, frame, camera) for subject in shown_in(setup)},
         breathing=setup.focus.breathing,
     )
+
+
+def _card_as_source(card: CardSeen | None) -> SourceAt:
+    """A card in space says all distances."""
+    plane = card.plane if card else PlaneAt(0.0, 0.0, 0.0)
+    return SourceAt("card", Stacking.REPLACES, 1.0, None, False, plane)
 
 
 def shown_in(setup: Setup) -> list[Subject]:
     """The subjects that are switched on and have a distance."""
     return [subject for subject in setup.subjects if subject.enabled and subject.acts is not Acts.REGION]
-
-
-def _in_space(setup: Setup, space: Space, frame: float, focus: float, size: tuple[int, int]) -> Numbers:
-    """The numbers of a shot that is set in space: the card says all distances, and subjects are part of its picture."""
-    card = space_at(space, frame, lens_camera(setup, size)).card
-    plane = card.plane if card else PlaneAt(0.0, 0.0, 0.0)
-    source = SourceAt("card", Stacking.REPLACES, 1.0, None, False, plane)
-    return Numbers(
-        sources=(source,),
-        backdrop=card.farthest if card else 1 / FARTHEST,
-        backdrop_named=False,
-        focus=focus,
-        lens=setup.lens.model_copy(update=UNKEYED),
-        f_number=setup.lens.f_number.at(frame, mix_linear),
-        softness=setup.lens.softness.at(frame, mix_linear),
-        blur=blur_at(setup.lens.blur, frame),
-        character=character_at(setup.lens.character, frame),
-        held=held_at(setup.lens.held, frame, focus),
-        away={subject.id: distance_of(setup, subject, frame, camera_of(setup, size)) for subject in shown_in(setup)},
-        breathing=setup.focus.breathing,
-    )
 
 
 def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
@@ -207,6 +195,8 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
         size: (width, height) of the clip at full size.
     """
     numbers = numbers_at(setup, frame, size)
+    if not setup.effect:
+        numbers = replace(numbers, space=None)  # what is shown is the source
     held = {source.region for source in numbers.sources if source.region}
 
     def with_matte(subject: Subject) -> SubjectAt:
@@ -215,14 +205,13 @@ def resolve(setup: Setup, frame: float, size: tuple[int, int]) -> Look:
 
     return Look(
         **{field.name: getattr(numbers, field.name) for field in fields(Numbers)},
-        subjects=tuple(with_matte(subject) for subject in setup.subjects if subject.enabled and setup.space is None),
+        subjects=tuple(with_matte(subject) for subject in setup.subjects if subject.enabled),
         regions=tuple(with_matte(subject) for subject in setup.subjects if subject.id in held),
         smooth=setup.distance.smooth,
         smooth_by=setup.distance.smooth_by,
         plate=plate_at(setup.plate, frame),
         effect=setup.effect,
         move=move_at(setup.move, frame, numbers.focus, camera_of(setup, size).focal) if setup.effect else None,
-        space=space_at(setup.space, frame, lens_camera(setup, size)) if setup.space else None,
         finish=finish_at(setup.finish, frame, setup.effect),
     )
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kalyptra.core.setup.document.distance import INFINITELY_FAR
 from kalyptra.core.setup.document.space import Around, Space
 from kalyptra.core.setup.geometry.cards import CardSeen, seen_card, turned_by
 from kalyptra.core.setup.geometry.planes import Camera
@@ -19,6 +20,11 @@ class SpaceAt:
     card: CardSeen | None
     around: Around
     colour: str
+
+    @property
+    def farthest(self) -> float:
+        """Metres of the card's farthest corner; without a card all is infinitely far."""
+        return self.card.farthest if self.card else INFINITELY_FAR
 
 
 def space_at(space: Space, frame: float, camera: Camera) -> SpaceAt:
