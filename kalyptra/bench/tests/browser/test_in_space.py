@@ -1,0 +1,109 @@
+"""A shot in space, as somebody meets it: set on a card, pushed in on, pulled from its first line to its last, rendered."""
+
+from __future__ import annotations
+
+from contextlib import closing
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.bench.tests.browser.case import BrowserCase
+from kalyptra.bench.tests.browser.test_finish import frames_of
+from kalyptra.core import HeldPicture, Setup, Sources, open_clip, read_setup, render_frame, resolve
+from kalyptra.library import revisions
+from kalyptra.library.demo import load_demo
+from kalyptra.library.files import local_path
+from kalyptra.library.models import Shot
+
+LAST = 8
+LINES = 540
+FIRST_LINE, LAST_LINE = 0.4, 0.72
+"""Shares of the picture's height at which the page's first and last line are seen."""
+
+
+class InSpace(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        load_demo()
+        self.enter_demo()
+        short = {"footage": {"first": 0, "last": LAST}, "output": {"height": LINES}}
+        shot = self.shot
+        revisions.save(shot.pk, shot.head, read_setup(shot.setup.model_dump(mode="json") | short), None)
+        self.head = self.shot.head
+        self.page.goto(f"/shots/{shot.pk}/")
+        self.revision_shown(self.head)
+
+    @property
+    def shot(self) -> Shot:
+        return Shot.objects.get(title="Tide table")
+
+    def now(self) -> Setup:
+        self.page.evaluate("Alpine.store('shot').settled()")
+        return self.shot.setup
+
+    def away(self, setup: Setup, frame: int, y: float) -> float:
+        """Metres of the card at a share of the picture's height, in its middle."""
+        facts = self.shot.media.facts
+        found = resolve(setup, frame, (facts.width, facts.height)).space
+        assert found is not None and found.card is not None
+        return 1 / found.card.plane.dioptres(facts.width / 2, y * facts.height)
+
+    def test_a_page_is_pulled_over_from_its_first_line_to_its_last_and_sharp_where_the_focus_lies(self) -> None:
+        page = self.page
+        page.locator('.stage[data-stage="footage"]').click()
+        page.get_by_role("switch", name="On a card in space").check()
+        self.revision_shown(self.head + 1)
+        self.put("Card tilt", "52")
+        self.revision_shown(self.head + 2)
+        page.get_by_role("button", name="Slow push").click()
+        self.revision_shown(self.head + 3)
+        page.locator('.stage[data-stage="lens"]').click()
+        self.put("f-number", "0.7")
+        self.revision_shown(self.head + 4)
+        page.locator('.stage[data-stage="pull"]').click()
+        made, head = self.now(), self.head + 4
+        keys = [{"frame": frame, "value": round(self.away(made, frame, y), 4), "ease": "eased"}
+                for frame, y in ((0, FIRST_LINE), (LAST, LAST_LINE))]  # fmt: skip
+        page.evaluate("keys => Alpine.store('shot').commit([{ do: 'put-keys', path: 'focus.distance', keys }, "
+                      "{ do: 'drop-keys', path: 'focus.distance', frames: Array.from({ length: 120 }, (_, i) => i + 9) }])", keys)  # fmt: skip
+        self.revision_shown(head + 1)
+        page.locator(".bench-head").get_by_role("button", name="Render").click()
+        page.get_by_role("button", name="High", exact=True).click()
+        page.get_by_role("button", name="Render this shot").click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Download").first.click()
+        rendered, setup = frames_of(Path(download.value.path())), self.now()
+        self.assertEqual(len(rendered), LAST + 1)
+        for frame in (0, LAST // 2, LAST):
+            row = self.sharpest(rendered[frame], self.pinhole(setup, frame))
+            focus = page.evaluate(f"Alpine.store('shot').at({frame}).lens.focus")  # what the chart says
+            self.assertAlmostEqual(self.away(setup, frame, (row + 0.5) / LINES) / focus, 1, delta=0.06)
+
+    def put(self, words: str, value: str) -> None:
+        field = self.page.get_by_role("textbox", name=words, exact=True).locator("visible=true").first
+        field.fill(value)
+        field.press("Enter")
+
+    def pinhole(self, setup: Setup, frame: int) -> NDArray[np.uint8]:
+        """The same frame without blur."""
+        media = self.shot.media
+        sharp = read_setup(
+            setup.model_dump(mode="json") | {"finish": {"strength": {"keys": [{"frame": 0, "value": 0}]}}}
+        )
+        with closing(open_clip(local_path(media.file), media.facts)) as reader:
+            codes = render_frame(
+                sharp, frame, Sources(HeldPicture(media.facts, reader.picture(frame)), media.facts.width)
+            )
+        return np.asarray(cv2.resize(codes, (LINES * 16 // 9, LINES), interpolation=cv2.INTER_AREA))
+
+    @staticmethod
+    def sharpest(blurred: NDArray[np.uint8], sharp: NDArray[np.uint8]) -> int:
+        """The row of the picture's middle that lost least of its detail."""
+        middle = slice(LINES * 8 // 9 - 160, LINES * 8 // 9 + 160)
+        detail = [
+            np.abs(np.diff(picture[:, middle, 1].astype(float), axis=1)).mean(axis=1) for picture in (blurred, sharp)
+        ]
+        kept, whole = (np.convolve(part, np.ones(31) / 31, "same") for part in detail)
+        return int(np.argmax(np.where(whole > 2.5, kept / np.maximum(whole, 1e-6), 0)))
