@@ -17,8 +17,10 @@ from typing import Protocol
 from kalyptra.launch.paths import LOCAL, LOGS, ROOT, CannotGoOn
 
 FIRST_WEB_PORT = 8620
-PATIENCE = 12.0
-"""Seconds that processes get to end by themselves."""
+PATIENCE = 20.0
+"""Seconds that processes get to end by themselves; on a busy machine a frame under way may need eight."""
+CUT_OFF = "did not end by itself and was cut off"
+"""Words printed where one had to be ended by force."""
 MOST_LOG = 16 << 20
 """Bytes of a log after which a process that starts gets a new one; the last one is kept."""
 LONGEST_PAUSE = 5.0
@@ -103,15 +105,16 @@ class Supervisor:
 
     def end(self) -> None:
         """End the children, politely first; only processes that we started."""
-        alive = [child.process for child in self.children if child.process and child.process.poll() is None]
-        for process in alive:
+        alive = {child.name: child.process for child in self.children if child.process and child.process.poll() is None}
+        for process in alive.values():
             process.terminate()
         deadline = time.monotonic() + PATIENCE
-        for process in alive:
+        for name, process in alive.items():
             try:
                 process.wait(max(0.1, deadline - time.monotonic()))
             except subprocess.TimeoutExpired:
                 os.killpg(process.pid, signal.SIGKILL)  # its own session, so its own helpers only
+                print(f"The {name} process {CUT_OFF}", flush=True)
 
     def _on_signal(self, *_: object) -> None:
         self.stopping = True

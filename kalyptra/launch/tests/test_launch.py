@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import itertools
 import os
 import signal
@@ -250,7 +252,8 @@ class Supervising(TestCase):
         keeper = supervise.Supervisor(dict(os.environ), [stubborn])
         stubborn.start(keeper.env)
         time.sleep(0.5)
-        with mock.patch.object(supervise, "PATIENCE", 1.0):
+        with mock.patch.object(supervise, "PATIENCE", 1.0), contextlib.redirect_stdout(io.StringIO()) as printed:
             keeper.end()
+        self.assertEqual(printed.getvalue(), f"The stubborn process {supervise.CUT_OFF}\n")
         assert stubborn.process
         self.assertEqual(stubborn.process.wait(5), -signal.SIGKILL)

@@ -16,6 +16,8 @@ from typing import Any
 import psycopg
 import requests
 
+from kalyptra.launch.supervise import CUT_OFF
+
 ROOT = Path(__file__).resolve().parents[3]
 PATIENCE = 180.0
 """Seconds within which anything asked for has to happen."""
@@ -90,6 +92,12 @@ class Instance:
         if self._process.poll() is not None:
             raise Lost(f"the start command ended with {self._process.returncode}:\n{text[-1500:]}")
         return re.search(r"(http://127\.0\.0\.1:\d+)/sign-in/\?enter=(\S+)", text)
+
+    def cut_off(self) -> list[str]:
+        """What the workers and the start command printed of processes that did not end by themselves."""
+        logs = [*self.folder.glob("logs/worker-*.log"), self.log]
+        lines = [line for log in logs for line in log.read_text().splitlines()]
+        return [line for line in lines if line.endswith(CUT_OFF)]
 
     def stop(self) -> float:
         """End it in good order; the seconds that took."""

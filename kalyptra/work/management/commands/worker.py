@@ -14,11 +14,12 @@ from django.core.management.base import BaseCommand
 from procrastinate.contrib.django import app
 
 from kalyptra.core import one_thread_a_frame
+from kalyptra.launch.supervise import CUT_OFF
 
 SLOTS = {"footage": 1, "render": 1, "follow": 2, "care": 2}
 """How many jobs of each queue are done at once. Each has slots of its own: no kind of work waits for another."""
-LAST_MOMENT = 9.0
-"""Seconds after the word to stop at which the process ends whatever still runs: the supervisor waits twelve."""
+LAST_MOMENT = 16.0
+"""Seconds after the word to stop at which the process ends whatever still runs, before the supervisor cuts it off."""
 
 
 class Command(BaseCommand):
@@ -68,4 +69,5 @@ class Command(BaseCommand):
 
 def _end_at_last() -> None:
     time.sleep(LAST_MOMENT)
+    print(f"A worker {CUT_OFF}", flush=True)
     os._exit(0)
