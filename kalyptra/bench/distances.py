@@ -16,6 +16,7 @@ from kalyptra.core import (
     Note,
     Setup,
     Sources,
+    SpacePlan,
     SubjectReading,
     carried_values,
     matte_name,
@@ -54,6 +55,7 @@ class SurveyState(Schema):
     blur_end: float
     legend: list[str]
     """Colours of the distance view, from far to near."""
+    space: SpacePlan | None
 
 
 def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
@@ -75,7 +77,8 @@ def surveyed(media: Media, setup: Setup, frame: int) -> SurveyState:
         carried=carried, lens=numbers.lens, subjects=numbers.subjects,
         frame=frame, low=surveyed.low, high=surveyed.high, width=grid.shape[1], height=grid.shape[0], most=most,
         grid=base64.b64encode(grid.tobytes()).decode(), lines=surveyed.lines, sources=surveyed.sources,
-        notes=surveyed.notes, blur_end=surveyed.blur_end, legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
+        notes=surveyed.notes, space=surveyed.space, blur_end=surveyed.blur_end,
+        legend=[f"#{r:02x}{g:02x}{b:02x}" for r, g, b in colours],
     )  # fmt: skip
 
 

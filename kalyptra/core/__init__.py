@@ -28,6 +28,7 @@ from kalyptra.core.compose import Sources
 from kalyptra.core.distance.stack import Layer, stack
 from kalyptra.core.edit import ByHand, ClipExtent, Command, Refused, apply, words_of
 from kalyptra.core.edit.findings import (
+    TakeCard,
     TakeFeet,
     TakeGrain,
     TakeMapFile,
@@ -62,7 +63,14 @@ from kalyptra.core.following.plates import recover, recover_to_store
 from kalyptra.core.following.sources import follow_source, free_of
 from kalyptra.core.frame import render_frame, render_look
 from kalyptra.core.identity import look_identity
-from kalyptra.core.importing import focus_from_table, import_to_store, map_to_store, outlines_from_svg, table_to_store
+from kalyptra.core.importing import (
+    card_to_store,
+    focus_from_table,
+    import_to_store,
+    map_to_store,
+    outlines_from_svg,
+    table_to_store,
+)
 from kalyptra.core.layered import CutOut, Opening, Plate, Quality, through_lens
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.matte.drawn import curve_matte, drawn_matte
@@ -116,6 +124,7 @@ from kalyptra.core.setup.resolve.blur import CharacterAt
 from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.look import Look, camera_of, numbers_at, resolve
 from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, placed_points, trust
+from kalyptra.core.setup.resolve.space import SpacePlan
 from kalyptra.core.setup.time.easing import Ease
 from kalyptra.core.setup.time.track import Step
 from kalyptra.core.store import PICTURE, RECORD, EmptyStore, FolderStore, NotInStore
@@ -205,11 +214,13 @@ __all__ = [
     "Setup",
     "SetupError",
     "Sources",
+    "SpacePlan",
     "Spot",
     "Step",
     "Stroke",
     "Subject",
     "SubjectReading",
+    "TakeCard",
     "TakeFeet",
     "TakeGrain",
     "TakeMapFile",
@@ -228,6 +239,7 @@ __all__ = [
     "apply",
     "at_full_size",
     "camera_of",
+    "card_to_store",
     "carried_values",
     "carry_grain",
     "changed",

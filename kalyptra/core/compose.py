@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.card import around_card, laid_card
+from kalyptra.core.card import LaidCard, around_card, back_to_front, laid_card, laid_over
 from kalyptra.core.clip.reader import Picture, PictureSource
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.distance.imported import imported_map
@@ -29,10 +30,12 @@ from kalyptra.core.setup.geometry.planes import Camera
 from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt, ends_of
 from kalyptra.core.setup.resolve.move import MoveAt
 from kalyptra.core.setup.resolve.source import MapAt, SourceAt
-from kalyptra.core.setup.resolve.space import SpaceAt
+from kalyptra.core.setup.resolve.space import CardAt, SpaceAt
 from kalyptra.core.store import EmptyStore, Store
 from kalyptra.core.subject_matte import MatteMaker, subject_matte, unrefined_matte
 
+AROUND = 240
+"""Px of the width, at least, that what is around cards in space is made at."""
 NEARER = 0.05
 """The share of a cut-out's dioptres by which something must be nearer to lie before it."""
 
@@ -166,35 +169,103 @@ class Moved(Elsewhere):
 
 @dataclass(frozen=True)
 class InSpace(Elsewhere):
-    """The same on a card in space: the ground is what is around, infinitely far.
+    """The same on cards in space: the ground is what is around, infinitely far.
 
     Attributes:
-        card: None where it is not seen.
+        cards: with their own colours, in the order in which they are laid over each other.
+        around: (height, width, 3) the ground's light, small: it has nothing fine in it.
     """
 
-    card: CutOut | None
+    cards: tuple[CutOut, ...]
+    around: Light
 
     @cached_property
     def cut_outs(self) -> tuple[CutOut, ...]:
-        return (self.card,) if self.card else ()
+        return self.cards
+
+    @cached_property
+    def blurred(self) -> Light:
+        far = np.zeros(self.around.shape[:2], np.float32)
+        soft = through_lens(self.around, far, (), self.opening, Plate(self.around, far), self.quality)
+        ground = enlarged(soft, self.light.shape[:2])
+        return through_lens(self.light, self.dioptres, self.cards, self.opening, self.ground, self.quality,
+                            blurred=ground)  # fmt: skip
+
+
+def enlarged(light: Light, size: tuple[int, ...]) -> Light:
+    """A soft picture at a larger size, (height, width)."""
+    return np.asarray(cv2.resize(light, (size[1], size[0]), interpolation=cv2.INTER_CUBIC), np.float32)
 
 
 def in_space(look: Look, frame: int, sources: Sources, quality: Quality, space: SpaceAt) -> InSpace:
-    """A frame whose picture is on a card in space, as the camera there sees it. Subjects are part of that picture."""
+    """A frame on cards in space, as the camera there sees it. Subjects are part of the shot's own picture; of one that
+    has a card of its own there is only what is behind it.
+
+    Raises:
+        FrameUnreadable: the footage has no such frame.
+        NotKept: a stored picture or matte is not there.
+    """
     picture = sources.footage.picture(frame)
     taken, size = to_light(picture.codes, picture.transfer), picture.size
     scale = size[1] / sources.full_width
-    around = around_card(taken, space, picture.transfer)
-    card, light = None, around
-    if space.card is not None:
-        # The map is in px of the source both ways.
-        sized = np.diag([scale, scale, 1.0])
-        matrix = sized @ np.array(space.card.matrix).reshape(3, 3) @ np.linalg.inv(sized)
-        light, cover = laid_card(taken, matrix, around)
-        plane = stack(size, scale, [Layer(space.card.plane)])
-        card = CutOut(cover, np.asarray(1 / np.maximum(plane, np.float32(1e-5)), np.float32))
+    shown = {card.subject for card in space.cards if card.subject}
+    cut_out, behind = _lifted_off(look, picture, taken, shown, sources) if shown else ({}, taken)
+    laid = [_card(card, behind, cut_out.get(card.subject or ""), picture, scale, sources.store) for card in space.cards]
+    cards = []
+    for rank, card in enumerate(back_to_front(laid, scale)):
+        dioptres = np.maximum(stack(size, scale, [Layer(card.plane)]), np.float32(1e-5))
+        cards.append(CutOut(card.cover, np.asarray(1 / dioptres, np.float32), card.light, rank))
+    small = around_card(taken, space.around, space.colour, picture.transfer, max(AROUND, size[1] // 4))
+    around = enlarged(small, size)
+    light = around.copy()
+    for seen in cards:
+        assert seen.colour is not None
+        laid_over(seen.colour, seen.matte, light)
     ground = Plate(around, np.zeros(size, np.float32))
-    return InSpace(look, frame, picture, light, (), None, sources, quality, ground, card)
+    return InSpace(look, frame, picture, light, (), None, sources, quality, ground, tuple(cards), small)
+
+
+def _card(
+    card: CardAt, own: Light, cut_out: tuple[Light, Matte] | None, picture: Picture, scale: float, store: Store
+) -> LaidCard:
+    """A card with what is on it.
+
+    Args:
+        own: the shot's own picture.
+        cut_out: the subject that the card shows, if it does.
+    """
+    matrix = np.array(card.seen.matrix).reshape(3, 3)
+    sized, alpha = np.diag([scale, scale, 1.0]), None
+    if card.picture is not None:
+        codes = store.picture(card.picture)
+        light, alpha = to_light(codes[..., :3], picture.transfer), opacity(codes)
+        matrix = sized @ matrix
+    else:
+        light, alpha = cut_out or (own, None)
+        matrix = sized @ matrix @ np.linalg.inv(sized)  # in px of the source both ways
+    return LaidCard(*laid_card(light, alpha, matrix, picture.size), card.seen.plane)
+
+
+def opacity(codes: NDArray[np.unsignedinteger]) -> NDArray[np.float32] | None:
+    """How much there is of each pixel of a stored RGBA picture, 0 to 1; None where all of it is there."""
+    alpha, top = codes[..., 3], np.iinfo(codes.dtype).max
+    return None if alpha.min() == top else np.asarray(alpha / np.float32(top), np.float32)
+
+
+def _lifted_off(
+    look: Look, picture: Picture, light: Light, subjects: Collection[str], sources: Sources
+) -> tuple[dict[str, tuple[Light, Matte]], Light]:
+    """Subjects with their own colours and mattes, and the picture without them: its plate where they were."""
+    scale = picture.size[1] / sources.full_width
+    mattes = {
+        subject.id: sources.mattes(subject, picture, scale, sources.store)
+        for subject in look.subjects
+        if subject.id in subjects
+    }
+    known, far = known_plate(look.plate, picture, scale, sources.store), np.zeros(picture.size, np.float32)
+    detailed = look.plate.filled_by is FilledBy.DETAILED
+    behind, _ = clean_plate(light, far, list(mattes.values()), look.plate.growth * scale, known, detailed)
+    return {name: (own_colour(light, matte, behind), matte) for name, matte in mattes.items()}, behind
 
 
 def moved(made: Composed, move: MoveAt) -> Moved:
@@ -284,12 +355,28 @@ def distance_map(
         NotKept: a stored map or matte is not there.
     """
     scale = picture.size[1] / sources.full_width
+    if look.space is not None:
+        return _map_in_space(look.space, picture.size, scale)
     layers = [layer for _, layer in layers_of(look, picture, sources, {first.id: matte for matte, first in pairs})]
     dioptres = stack(picture.size, scale, layers)
     with_zones(dioptres, [(matte, first.distance) for matte, first in pairs if first.acts is Acts.ZONE])
     covered = [matte for matte, first in pairs if first.acts is Acts.CUT_OUT]
     hidden = np.logical_or.reduce([matte > HIDDEN for matte in covered]) if covered else None
     return smoothed(dioptres, look.smooth_by, look.smooth * scale, hidden)
+
+
+def _map_in_space(space: SpaceAt, size: tuple[int, int], scale: float) -> NDArray[np.float32]:
+    """How far away the foremost card is; where there is none the shot's own goes on, as a plane."""
+    planes = [(card, stack(size, scale, [Layer(card.seen.plane)])) for card in space.cards]
+    if not planes:
+        return np.zeros(size, np.float32)
+    own = planes[0][1].copy()
+    seen = np.zeros(size, np.float32)
+    for card, plane in planes:
+        inside = np.zeros(size, np.uint8)
+        cv2.fillConvexPoly(inside, np.round(np.array(card.seen.corners) * scale).astype(np.int32), 1)
+        np.maximum(seen, plane, out=seen, where=inside > 0)
+    return np.where(seen > 0, seen, own)
 
 
 def _curve_of(at: SourceAt, sources: Sources) -> Toned | None:

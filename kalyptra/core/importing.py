@@ -5,6 +5,7 @@ No file from outside is read in the calling process: each function here has a gu
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate
 from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
-from kalyptra.core.clip.maps import LUMA, Channel, is_map_still, still_maps, video_maps
+from kalyptra.core.clip.maps import LUMA, Channel, NoSuchChannel, is_map_still, still_maps, video_maps
 from kalyptra.core.clip.probe import probe
 from kalyptra.core.clip.reader import Mended, damage_words, open_clip
 from kalyptra.core.compiled import one_thread_a_frame
@@ -106,6 +107,32 @@ def table_to_store(path: Path, store_folder: Path) -> str:
 def table_here(path: str, store_folder: str) -> str:
     """Runs inside the guarded process."""
     return FolderStore(Path(store_folder)).keep(read_cube(Path(path)))
+
+
+def card_to_store(path: Path, facts: ClipFacts, store_folder: Path) -> tuple[str, tuple[int, int]]:
+    """Bring a still for a card in space into the store, with its alpha where it has one, in a guarded process.
+
+    Returns:
+        Its name, and its (width, height), px.
+
+    Raises:
+        GuardedFailure: it failed (kind "FrameUnreadable", "NotFootage": the text says why).
+    """
+    work = {"path": str(path), "facts": facts.model_dump(mode="json"), "store_folder": str(store_folder)}
+    name, width, height = run_guarded("kalyptra.core.importing:card_here", work, Limits(300, 8 << 30, 1 << 30))
+    return str(name), (int(width), int(height))
+
+
+def card_here(path: str, facts: dict[str, Any], store_folder: str) -> tuple[str, int, int]:
+    """Runs inside the guarded process."""
+    one_thread_a_frame()
+    known = ClipFacts.model_validate(facts)
+    picture = next(pictures(Path(path), known, Channel.COLOUR, []))
+    with contextlib.suppress(NoSuchChannel):
+        alpha = next(still_maps(Path(path), Channel.ALPHA)[1])
+        if alpha.shape == picture.shape[:2] and alpha.dtype == picture.dtype:
+            picture[..., 3] = alpha
+    return FolderStore(Path(store_folder)).keep(picture), picture.shape[1], picture.shape[0]
 
 
 def map_to_store(

@@ -52,10 +52,14 @@ class CutOut:
     Attributes:
         matte: its coverage.
         distance: metres; one number, or (height, width) where its relief is known.
+        colour: (height, width, 3) linear light, its own wherever the matte reaches; None where it has to be worked out.
+        rank: those of a lower one lie behind, whatever their distance; of one rank the nearer lies before.
     """
 
     matte: Matte
     distance: float | NDArray[np.float32]
+    colour: Light | None = None
+    rank: int = 0
 
 
 @dataclass(frozen=True)
@@ -139,6 +143,7 @@ def through_lens(
     plate: Plate | None = None,
     quality: Quality = Quality.FINAL,
     growth: float = 1.0,
+    blurred: Light | None = None,
 ) -> Light:
     """See a flat picture through a lens.
 
@@ -148,6 +153,7 @@ def through_lens(
         cut_outs: the subjects on layers of their own.
         plate: the picture behind them, where it is known; else it is filled from its surroundings.
         growth: how far beyond its matte a subject is taken to spoil the picture behind it, px.
+        blurred: the plate as the lens sees it, where that is known already; changed.
 
     Returns:
         (height, width, 3) linear light.
@@ -160,15 +166,19 @@ def through_lens(
     coc = opening.coc(plate.dioptres, width)
     ground, (radius, sides) = opening.lifted(plate.light, coc), discs_of(coc, spread)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
-    result = see_ground(ground, radius, spread, setting, sides)
-    for cut_out in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+    result = see_ground(ground, radius, spread, setting, sides) if blurred is None else blurred
+    for cut_out in back_to_front(cut_outs):
         window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
         if window is None:
             continue
         matte = cut_out.matte[window]
         inverse = np.float32(1) / np.broadcast_to(np.asarray(cut_out.distance, np.float32), cut_out.matte.shape)[window]
         own = opening.coc(inverse, width)
-        colour = opening.lifted(own_colour(light[window], matte, plate.light[window]), own)
+        if cut_out.colour is None:
+            colour = own_colour(light[window], matte, plate.light[window])
+        else:
+            colour = cut_out.colour[window]
+        colour = opening.lifted(colour, own)
         own_radius, own_sides = discs_of(own, spread if isinstance(spread, Iris) else spread.moved(window))
         lay_over(result, window, colour, matte, own_radius, spread, setting, own_sides)
         near = nearer_part(plate.dioptres, float(inverse.max()), window, matte, reach)
@@ -177,6 +187,11 @@ def through_lens(
             part_sides = sides.part(part) if sides else None
             lay_over(result, part, ground[part], coverage, radius[part], spread, setting, part_sides)
     return result
+
+
+def back_to_front(cut_outs: Sequence[CutOut]) -> list[CutOut]:
+    """Cut-outs in the order in which they are laid over each other."""
+    return sorted(cut_outs, key=lambda cut_out: (cut_out.rank, -float(np.min(cut_out.distance))))
 
 
 def discs_of(coc: NDArray[np.float32], spread: Iris | ByPlace) -> tuple[NDArray[np.float32], Sides | None]:
@@ -196,7 +211,7 @@ def nearest_of(cut_outs: Sequence[CutOut]) -> list[float]:
 def foremost(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> NDArray[np.float32]:
     """(height, width) 1/m of whatever lies foremost."""
     seen = dioptres
-    for cut_out in sorted(cut_outs, key=lambda c: -float(np.min(c.distance))):
+    for cut_out in back_to_front(cut_outs):
         seen = np.where(cut_out.matte > 0.5, np.asarray(1 / np.asarray(cut_out.distance), np.float32), seen)
     return seen
 

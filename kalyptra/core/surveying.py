@@ -21,14 +21,27 @@ from kalyptra.core.proof.advice import Note
 from kalyptra.core.proof.blur_size import end_for
 from kalyptra.core.setup.document.distance import AnySource, Backdrop, MapFile, Pinned, Stacking
 from kalyptra.core.setup.document.setup import Acts, Edge, OutlineMatte, Setup
-from kalyptra.core.setup.resolve.look import DrawnAt, Look, SubjectAt, camera_of, distance_of, matte_at, resolve, spoken
+from kalyptra.core.setup.resolve.look import (
+    DrawnAt,
+    Look,
+    SubjectAt,
+    camera_of,
+    distance_of,
+    matte_at,
+    resolve,
+    seeing_camera,
+    spoken,
+)
 from kalyptra.core.setup.resolve.source import BandAt, SourceAt
+from kalyptra.core.setup.resolve.space import SpacePlan, space_plan
 from kalyptra.core.store import Store
 
 WIDTH = 240
 """Px of the small picture that a survey is made on."""
 RULED = (0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0, 11.0, 16.0, 32.0, 64.0)
 """Metres at which lines are drawn: each has about 1.4 times the distance of the one before."""
+WAY = 60
+"""Steps in which the way of a camera in space is told."""
 ROWS, COLUMNS = 3, 17
 """Places of the picture at which a source is seen from above."""
 AGREE = 0.5
@@ -52,6 +65,7 @@ class Survey:
         sources: of each source its own dioptres at places of the picture, rows from top to bottom.
         notes: what is likely amiss.
         blur_end: the disc, px of the source, at which the colours of the blur-size view end.
+        space: the cards and the camera, of a shot that is set in space.
     """
 
     low: float
@@ -61,6 +75,7 @@ class Survey:
     sources: dict[str, list[list[float]]]
     notes: list[Note]
     blur_end: float
+    space: SpacePlan | None
 
 
 def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
@@ -78,7 +93,9 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     cut_outs = [CutOut(matte, first.distance) for matte, first in pairs if first.acts is Acts.CUT_OUT]
     seen = foremost(dioptres, cut_outs)
     low, high = spoken(look, size)
-    layers = layers_of(look, picture, sources, {first.id: matte for matte, first in pairs})
+    layers = (
+        layers_of(look, picture, sources, {first.id: matte for matte, first in pairs}) if look.space is None else []
+    )
     alone = {at.id: stack(picture.size, scale, [Layer(layer.shape, curve=layer.curve)]) for at, layer in layers}
     notes = [
         *_lens_notes(setup, look, seen, dioptres, size[0]),
@@ -89,8 +106,18 @@ def survey(setup: Setup, frame: int, sources: Sources) -> Survey:
     ]
     return Survey(
         low, high, seen, _lines(dioptres, scale), {name: _places(item) for name, item in alone.items()}, notes,
-        end_for(largest_disc(look, size)),
+        end_for(largest_disc(look, size)), _plan(setup, look, frame, size),
     )  # fmt: skip
+
+
+def _plan(setup: Setup, look: Look, frame: int, size: tuple[int, int]) -> SpacePlan | None:
+    if setup.space is None or look.space is None:
+        return None
+    first, last = setup.footage.first, setup.footage.last
+    steps = {round(first + (last - first) * i / WAY) for i in range(WAY + 1)}
+    camera = setup.space.camera
+    keyed = {key.frame for keys in (camera.across, camera.up, camera.ahead) for key in keys.keys}
+    return space_plan(setup.space, frame, seeing_camera(look.lens, size), sorted(steps | keyed))
 
 
 def _lines(dioptres: NDArray[np.float32], scale: float) -> list[tuple[float, list[list[tuple[float, float]]]]]:

@@ -102,6 +102,7 @@ class Follow(Ordered):
         MAP_FILE = "map-file", "bringing the map"
         FEET = "feet", "looking where it stands"
         TABLE_FILE = "table-file", "bringing the colour table"
+        CARD_FILE = "card-file", "bringing the picture"
         GRAIN = "grain", "measuring the grain"
         SOURCE = "source", "following"
 

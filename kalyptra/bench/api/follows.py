@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from django.db.models import QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Body, File, Form, Router, Schema, UploadedFile
@@ -15,11 +16,13 @@ from kalyptra.core import Channel
 from kalyptra.library import store
 from kalyptra.library.models import Project
 from kalyptra.work import orders
-from kalyptra.work.kinds import BringFile, BringMap, BringMatte, BringPlate, BringTable, OverFrames
+from kalyptra.work.kinds import BringCard, BringFile, BringMap, BringMatte, BringPlate, BringTable, OverFrames
 from kalyptra.work.kinds.order import SubjectId
 from kalyptra.work.models import Follow
 
 router = Router()
+SHOWN = ("what", "subject", "state", "message", "frames_done", "start", "end", "newest")
+"""Columns that a state is made of: it is asked for a few times a second."""
 
 
 class Newest(Schema):
@@ -48,6 +51,7 @@ BRINGS: dict[str, type[BringFile]] = {
     "plate-file": BringPlate,
     "map-file": BringMap,
     "table-file": BringTable,
+    "card-file": BringCard,
 }
 
 
@@ -56,16 +60,15 @@ def bring(
     request: HttpRequest,
     shot_id: int,
     file: File[UploadedFile],
-    what: Form[Literal["matte-file", "plate-file", "map-file", "table-file"]],
+    what: Form[Literal["matte-file", "plate-file", "map-file", "table-file", "card-file"]],
     channel: Form[Channel] = Channel.LUMA,
     subject: Form[SubjectId] = "",
 ) -> Follow:
-    """Bring a matte for a subject, a plate, or a map for a source of distance, that was made elsewhere."""
-    about = {"matte-file": {"subject": subject}, "plate-file": {}, "map-file": {"source": subject}, "table-file": {}}[
-        what
-    ]
-    seen = {} if what in ("plate-file", "table-file") else {"channel": channel}
-    order = BRINGS[what].model_validate({"title": (file.name or "file")[:200], **seen, **about})
+    """Bring a matte for a subject, a plate, a map for a source of distance, a colour table, or a picture for a
+    card, that was made elsewhere; `subject` is the id of what it is for."""
+    about = {"matte-file": {"subject": subject}, "map-file": {"source": subject}, "card-file": {"card": subject}}
+    seen = {"channel": channel} if what in ("matte-file", "map-file") else {}
+    order = BRINGS[what].model_validate({"title": (file.name or "file")[:200], **seen, **about.get(what, {})})
     return orders.order_import(open_shot(request, shot_id), order, file, request.user)
 
 
@@ -83,7 +86,7 @@ def follows(request: HttpRequest, shot_id: int) -> list[Follow]:
 
 @router.get("follows/{follow_id}", response=FollowState)
 def follow_state(request: HttpRequest, follow_id: int) -> Follow:
-    return open_follow(request, follow_id)
+    return get_object_or_404(_open_to(request).only(*SHOWN), pk=follow_id)
 
 
 @router.get("follows/{follow_id}/newest.png")
@@ -105,4 +108,8 @@ def cancel_follow(request: HttpRequest, follow_id: int) -> Follow:
 
 
 def open_follow(request: HttpRequest, follow_id: int) -> Follow:
-    return get_object_or_404(Follow, pk=follow_id, shot__project__in=Project.objects.open_to(request.user))
+    return get_object_or_404(_open_to(request), pk=follow_id)
+
+
+def _open_to(request: HttpRequest) -> QuerySet[Follow]:
+    return Follow.objects.filter(shot__project__in=Project.objects.open_to(request.user))

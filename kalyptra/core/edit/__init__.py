@@ -38,7 +38,7 @@ from kalyptra.core.edit.sources import (
     TurnSource,
     UseRecipe,
 )
-from kalyptra.core.edit.space import SetInSpace, UseCameraMove
+from kalyptra.core.edit.space import AddCutOut, PlaceCard, RemoveCard, SetInSpace, UseCameraMove
 from kalyptra.core.edit.subjects import AddSubject, RemoveSubject, StandOn
 from kalyptra.core.edit.values import DropKeys, EaseKeys, KeyHere, MoveKeys, Put, PutKeys, PutPlace, Reorder, SetAt
 from kalyptra.core.setup.document.setup import Setup
@@ -53,7 +53,7 @@ ByHand = Annotated[
     | AddStop | RemoveStop | ThirdPin
     | UseRecipe
     | AddMark | RemoveMark | PullTo | Perform | ReplaceFocus | PutCut
-    | PutBySize | SetInSpace | UseCameraMove
+    | PutBySize | SetInSpace | UseCameraMove | PlaceCard | AddCutOut | RemoveCard
     | SetRange | HoldRange | HoldEnd | RideRange
     | LimitStretch | ClearFinish | DropTable | MoveFrame | PutLook,
     Field(discriminator="do"),

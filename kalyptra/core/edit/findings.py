@@ -10,6 +10,7 @@ from pydantic import Field
 from kalyptra.core.edit.command import ClipExtent, Command, Id, Refused, SubjectId, evolved, made
 from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.sources import changing_source, with_sources
+from kalyptra.core.edit.space import with_picture_card
 from kalyptra.core.edit.subjects import changing_subject, subject_of
 from kalyptra.core.setup.document.distance import MOST_SOURCES, AnySource, Followable, MapFile
 from kalyptra.core.setup.document.finish import ColourTable, MeasuredGrain, TwiceAtMost
@@ -213,6 +214,23 @@ class TakeTable(Finding):
     @property
     def words(self) -> str:
         return "a colour table was brought"
+
+
+class TakeCard(Finding):
+    """A picture that was brought for a card in space: for one that is there, or as a new one."""
+
+    do: Literal["take-card"] = "take-card"
+    card: Id
+    title: Annotated[str, Field(max_length=200)] = ""
+    picture: Name
+    size: tuple[int, int]
+
+    def apply(self, setup: Setup, clip: ClipExtent) -> Setup:
+        return with_picture_card(setup, self.card, self.title, self.picture, self.size)
+
+    @property
+    def words(self) -> str:
+        return "a picture was brought for a card"
 
 
 class TakeMapFile(Finding):

@@ -116,7 +116,8 @@ class AddSubject(Command):
 
 
 class RemoveSubject(Command):
-    """Take a subject away. Sources that held in its matte hold everywhere, marks on it stay where they were."""
+    """Take a subject away, and its card in space. Sources that held in its matte hold everywhere, marks on it stay
+    where they were."""
 
     do: Literal["remove-subject"] = "remove-subject"
     id: SubjectId
@@ -134,8 +135,12 @@ class RemoveSubject(Command):
             evolved(mark, subject=None, distance=metres(distance)) if mark.subject == self.id else mark
             for mark in setup.focus.marks
         )
+        space = setup.space
+        if space is not None:
+            space = evolved(space, cards=tuple(card for card in space.cards if card.subject != self.id))
         return evolved(
             setup,
+            space=space,
             subjects=tuple(subject for subject in setup.subjects if subject.id != self.id),
             distance=evolved(setup.distance, sources=sources),
             focus=evolved(setup.focus, marks=marks),

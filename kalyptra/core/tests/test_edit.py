@@ -64,14 +64,14 @@ def full() -> Setup:
         {
             "footage": {"last": 299}, "subjects": [drawn, found], "distance": {"sources": sources},
             "focus": {"marks": marks, "distance": {"keys": keys}},
-            "lens": {"held": {"near": 1.5, "far": 4}}, "space": {},
+            "lens": {"held": {"near": 1.5, "far": 4}}, "space": {"cards": [{"id": "title", "picture": "ab" * 16, "size": [40, 20]}, {"id": "figure", "subject": "runner"}]},
             "finish": {"outside": {"driven_by": "outside", "subject": "runner"}, "flat": {"subject": "keeper"},
                        "stretch": {"first": 10, "last": 60}},
         }
     )  # fmt: skip
 
 
-IDS = st.sampled_from(["runner", "keeper", "body1", "arm11", "backdrop", "quay", "page", "wall", "pier", "aa", "bb", "new11", "ghost"])  # fmt: skip
+IDS = st.sampled_from(["runner", "keeper", "body1", "arm11", "backdrop", "quay", "page", "wall", "pier", "aa", "bb", "new11", "title", "ghost"])  # fmt: skip
 FRAMES = st.one_of(st.integers(0, 120), st.sampled_from([0, 50, 90, 299, 300]))
 PLACES = [
     "lens.f_number", "lens.focal_length_mm", "lens.aperture", "lens.iris.blades", "lens.held.near", "lens.held.before", "focus.distance",
@@ -83,7 +83,8 @@ PLACES = [
     "version", "subjects.runner.id", "subjects.runner.matte", "footage.last", "nothing.here", "lens",
     "finish.strength", "finish.outside.saturation", "finish.outside.subject", "finish.stretch.last", "lens.blur.form", "lens.blur.centre",
     "finish.framing.place",
-    "lens.character.glow", "finish.grain.size",
+    "lens.character.glow", "finish.grain.size", "space.card.turn", "space.camera.focal_length_mm", "space.cards",
+    "space.cards.title.distance", "space.cards.title.picture", "space.cards.figure.enabled", "space.enabled",
 ]  # fmt: skip
 NUMBERS = st.one_of(st.floats(-10, 400), st.sampled_from([0.0, 0.02, 1e9, -1e9, 1e5]))
 VALUES = st.one_of(NUMBERS, st.tuples(NUMBERS, NUMBERS))
@@ -125,6 +126,11 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
     "end": st.one_of(st.sampled_from(["near", "far"]), st.tuples(NUMBERS, NUMBERS)),
     "move": st.sampled_from(["push", "drift", "arc", "lines", "rise"]),
     "start": st.tuples(NUMBERS, NUMBERS),
+    "card": st.sampled_from(["card", "title", "figure", "ghost"]),
+    "corners": st.one_of(
+        st.just([(100, 80), (500, 60), (520, 300), (90, 280)]), st.tuples(*[st.tuples(NUMBERS, NUMBERS)] * 4)
+    ),
+    "held": st.one_of(st.none(), st.integers(0, 3)),
     "length": st.floats(-1, 2000),
     "curve": st.one_of(CURVES, st.lists(st.tuples(st.floats(0, 1), st.floats(0, 1)), max_size=3)),
     "scale": st.floats(0.5, 5),

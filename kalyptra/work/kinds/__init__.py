@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from kalyptra.work.kinds.feet import FindFeet
-from kalyptra.work.kinds.files import BringFile, BringMap, BringMatte, BringPlate, BringTable
+from kalyptra.work.kinds.files import BringCard, BringFile, BringMap, BringMatte, BringPlate, BringTable
 from kalyptra.work.kinds.grain import MeasureGrain
 from kalyptra.work.kinds.mattes import FindPeople, FollowMattes
 from kalyptra.work.kinds.order import Gone, NotTaken, Order, Task
@@ -17,7 +17,7 @@ from kalyptra.work.kinds.sources import FollowSource
 from kalyptra.work.models import Follow
 
 _OverFrames = FollowOutlines | FollowMattes | FindPeople | RecoverPlate | FindFeet | MeasureGrain | FollowSource
-_Brings = BringMatte | BringPlate | BringMap | BringTable
+_Brings = BringMatte | BringPlate | BringMap | BringTable | BringCard
 OverFrames = Annotated[_OverFrames, Field(discriminator="what")]
 """What is asked for by an order alone."""
 Brings = Annotated[_Brings, Field(discriminator="what")]
@@ -30,6 +30,7 @@ def order_of(row: Follow) -> Order:
     return _ANY.validate_python(row.order)
 
 
-__all__ = ["BringFile", "BringMap", "BringMatte", "BringPlate", "BringTable", "Brings", "FindFeet", "FindPeople",
+__all__ = ["BringCard", "BringFile", "BringMap", "BringMatte", "BringPlate", "BringTable", "Brings", "FindFeet",
+           "FindPeople",
            "FollowMattes", "FollowOutlines", "FollowSource", "Gone", "MeasureGrain", "NotTaken", "Order", "OverFrames",
            "RecoverPlate", "Task", "order_of"]  # fmt: skip

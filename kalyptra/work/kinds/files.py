@@ -11,13 +11,16 @@ from kalyptra.core import (
     MOST_SOURCES,
     Channel,
     Command,
+    FootageKind,
     MapFile,
     Rate,
     Setup,
+    TakeCard,
     TakeMapFile,
     TakeMatteFile,
     TakePlateFile,
     TakeTable,
+    card_to_store,
     import_to_store,
     map_to_store,
     probe,
@@ -101,6 +104,38 @@ class BringTable(BringFile):
 
     def commands(self, task: Task) -> list[Command]:
         return [TakeTable(title=self.title, name=name) for name in task.findings.of()]
+
+
+class BringCard(BringFile):
+    """Bring a still for a card in space, with its alpha."""
+
+    what: Literal["card-file"] = "card-file"
+    card: Annotated[str, Field(pattern=r"^[a-z0-9]{2,16}$")]
+
+    @property
+    def about(self) -> str:
+        return self.card
+
+    def check(self, setup: Setup) -> None:
+        if setup.space is None or not setup.space.enabled:
+            raise NotTaken("The shot is not set in space. Set it there, then bring the picture.")
+
+    def run(self, task: Task) -> str | None:
+        task.findings.forget()
+        path = local_path(task.row.file)
+        facts = probe(path, Rate(numerator=25, denominator=1))
+        if facts.kind is not FootageKind.STILL:
+            raise Gone("a card takes a still picture, and this is none")
+        name, size = card_to_store(path, facts, store.local().folder)
+        store.share([name])
+        task.findings.add([name, *size])
+        return ""
+
+    def commands(self, task: Task) -> list[Command]:
+        return [
+            TakeCard(card=self.card, title=self.title, picture=name, size=(width, height))
+            for name, width, height in task.findings.of()
+        ]
 
 
 class BringMap(BringFile):

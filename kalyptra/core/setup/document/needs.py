@@ -21,6 +21,8 @@ def pictures_needed(setup: Setup, first: int, last: int) -> set[str]:
             needed.update(name for frame in range(first, last + 1) if (name := source.at(frame)))
     if setup.finish.whole.table:
         needed.add(setup.finish.whole.table.name)
+    if setup.space is not None and setup.space.enabled:
+        needed.update(card.picture for card in setup.space.cards if card.enabled and card.picture)
     plate = setup.plate
     if plate.source is PlateSource.RECOVERED:
         needed.update(patch.picture for patch in plate.patches if first <= patch.frame <= last)

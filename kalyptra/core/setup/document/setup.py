@@ -308,6 +308,9 @@ class Setup(Frozen):
         for subject in (self.finish.outside.subject, self.finish.flat.subject):
             if subject is not None and subject not in names:
                 raise ValueError("the finish names a subject that is not here")
+        for card in self.space.cards if self.space else ():
+            if card.subject is not None and card.subject not in names:
+                raise ValueError(f"the card {card.name or card.id} shows a subject that is not here")
         if self.plate.source is PlateSource.IMPORTED and self.plate.imported is None:
             raise ValueError("no plate was imported")
         shortest = min(key.value for key in self.focus.distance.keys)

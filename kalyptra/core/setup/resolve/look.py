@@ -22,7 +22,6 @@ from kalyptra.core.setup.document.setup import (
     Subject,
 )
 from kalyptra.core.setup.document.stored import Fit, ImportedMatte, PlatePatch
-from kalyptra.core.setup.geometry.cards import CardSeen
 from kalyptra.core.setup.geometry.planes import Camera, PlaneAt
 from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt, blur_at, character_at
 from kalyptra.core.setup.resolve.finish import FinishAt, finish_at
@@ -31,7 +30,7 @@ from kalyptra.core.setup.resolve.held import HeldAt, held_at
 from kalyptra.core.setup.resolve.move import MoveAt, move_at
 from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
 from kalyptra.core.setup.resolve.source import BandAt, LineAt, MapAt, RoundAt, ShapeAt, SourceAt, plane_at, source_at
-from kalyptra.core.setup.resolve.space import SpaceAt, space_at
+from kalyptra.core.setup.resolve.space import OWN, CardAt, SpaceAt, focal_length_in, space_at
 from kalyptra.core.setup.resolve.standing import standing_at
 from kalyptra.core.setup.time.keyed import constant, mix_distance, mix_linear
 
@@ -152,11 +151,17 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
         size: (width, height) of the clip at full size.
     """
     camera = camera_of(setup, size)
-    focus = focus_of(setup, frame, camera)
-    space = space_at(setup.space, frame, lens_camera(setup, size)) if setup.space else None
+    focus, lens = focus_of(setup, frame, camera), setup.lens.model_copy(update=UNKEYED)
+    space: SpaceAt | None = None
     sources: tuple[SourceAt, ...]
-    if space is not None:
-        sources, backdrop, named = (_card_as_source(space.card),), space.farthest, False
+    if setup.space is not None and setup.space.enabled:
+        focal = focal_length_in(setup.space, frame)
+        if focal is not None:
+            lens = lens.model_copy(update={"focal_length_mm": focal})
+            focus = max(focus, focal / 1000 * CLOSEST)
+        space = space_at(setup.space, frame, seeing_camera(lens, size))
+        sources = tuple(_card_as_source(card) for card in space.cards) or (_card_as_source(None),)
+        backdrop, named = space.farthest, False
     else:
         sources = tuple(source_at(source, frame, camera, focus) for source in setup.distance.sources if source.enabled)
         backdrop, named = backdrop_of(setup, frame, sources, camera)
@@ -166,7 +171,7 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
         backdrop_named=named,
         space=space,
         focus=focus,
-        lens=setup.lens.model_copy(update=UNKEYED),
+        lens=lens,
         f_number=setup.lens.f_number.at(frame, mix_linear),
         softness=setup.lens.softness.at(frame, mix_linear),
         blur=blur_at(setup.lens.blur, frame),
@@ -177,10 +182,10 @@ def numbers_at(setup: Setup, frame: float, size: tuple[int, int]) -> Numbers:
     )
 
 
-def _card_as_source(card: CardSeen | None) -> SourceAt:
-    """A card in space says all distances."""
-    plane = card.plane if card else PlaneAt(0.0, 0.0, 0.0)
-    return SourceAt("card", Stacking.REPLACES, 1.0, None, False, plane)
+def _card_as_source(card: CardAt | None) -> SourceAt:
+    """A card in space says all distances where it is seen; without one all is infinitely far."""
+    plane = card.seen.plane if card else PlaneAt(0.0, 0.0, 0.0)
+    return SourceAt(card.id if card else OWN, Stacking.REPLACES, 1.0, None, False, plane)
 
 
 def shown_in(setup: Setup) -> list[Subject]:
@@ -247,7 +252,12 @@ def camera_of(setup: Setup, size: tuple[int, int]) -> Camera:
 
 def lens_camera(setup: Setup, size: tuple[int, int]) -> Camera:
     """A camera with the shot's own lens."""
-    return Camera(*size, setup.lens.focal_length_mm / setup.lens.sensor_width_mm * size[0])
+    return seeing_camera(setup.lens, size)
+
+
+def seeing_camera(lens: Lens, size: tuple[int, int]) -> Camera:
+    """A camera with a lens."""
+    return Camera(*size, lens.focal_length_mm / lens.sensor_width_mm * size[0])
 
 
 def subject_at(subject: Subject, frame: float, distance: float) -> SubjectAt:
@@ -322,7 +332,9 @@ def spoken(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
 
 
 def named_by_sources(look: Numbers, size: tuple[int, int]) -> tuple[float, float]:
-    """The least and the most dioptres that the sources name within the picture."""
+    """The least and the most dioptres that the sources, or the cards in space, name within the picture."""
+    if look.space is not None and look.space.cards:
+        return 1 / look.space.farthest, 1 / look.space.nearest
     camera = Camera(*size, 1.0)
     ends = [end for source in look.sources for end in ends_of(source.shape, camera)]
     return (min(ends), max(ends)) if ends else (0.0, 0.0)
