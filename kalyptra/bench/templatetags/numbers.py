@@ -21,7 +21,8 @@ def number(
 
     Args:
         path: where the value lies in the setup, with dots; "@" stands for the chosen subject, "#" for the chosen
-            source of distance. What is typed, stepped and dragged has the limits that the setup has there.
+            source of distance, "%" for the chosen card in space. What is typed, stepped and dragged has the limits that
+            the setup has there.
         spans: "least most" of the slider, where all that is allowed would be too much for it.
         keyed: the value has keys over time.
         slider: show a slider below.
@@ -36,7 +37,7 @@ def number(
     ends = [float(end) for end in spans.split()] or list(limits)
     if not limits.low <= ends[0] < ends[1] <= limits.high:
         raise ValueError(f"{path}: {spans} is not within {limits}")
-    name = re.sub(r"\W+", "-", path.replace("@", "subject"))
+    name = re.sub(r"\W+", "-", path.replace("@", "subject").replace("%", "card"))
     return {"label": label, "path": path, "unit": unit, "low": limits.low, "high": limits.high, "from": ends[0],
             "to": ends[1], "step": step, "digits": digits, "keyed": keyed, "slider": slider, "scale": scale,
             "id": f"field-{name}"}  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from enum import StrEnum
+from pathlib import PurePath
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -139,7 +140,7 @@ def with_picture_card(setup: Setup, card: str, title: str, picture: str, size: t
     """
     space = _space_of(setup)
     known = next((one for one in space.cards if one.id == card), None)
-    fields = {"picture": picture, "size": size, "name": title[:60]}
+    fields = {"picture": picture, "size": size, "name": PurePath(title).stem[:60]}
     if known is None:
         own = space.card
         still = {"across": 0.0, "up": 0.0, "distance": own.distance.keys[0].value * BEFORE}

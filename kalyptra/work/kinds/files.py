@@ -126,8 +126,10 @@ class BringCard(BringFile):
         facts = probe(path, Rate(numerator=25, denominator=1))
         if facts.kind is not FootageKind.STILL:
             raise Gone("a card takes a still picture, and this is none")
+        _last(task, 1)
         name, size = card_to_store(path, facts, store.local().folder)
         store.share([name])
+        task.note(1, None)
         task.findings.add([name, *size])
         return ""
 

@@ -18,7 +18,7 @@ const same = (a, b) => a === b || JSON.stringify(a) === JSON.stringify(b);
 /** @returns {Command[]} */
 const listed = (/** @type {Command | Command[]} */ commands) => (Array.isArray(commands) ? commands : [commands]);
 
-// A place as the page's fields name it: of the chosen subject (@), outline (@line) or source (#).
+// A place as the page's fields name it: of the chosen subject (@), outline (@line), source (#) or card in space (%).
 export function fullPath(/** @type {string} */ path, chosen = window.Alpine.store("shot")) {
   const [first, ...rest] = path.split(".");
   /** @type {Record<string, string>} */
@@ -26,6 +26,7 @@ export function fullPath(/** @type {string} */ path, chosen = window.Alpine.stor
     "@": `subjects.${chosen.chosen}`,
     "@line": `subjects.${chosen.chosen}.matte.outlines.${chosen.line}`,
     "#": `distance.sources.${chosen.source}`,
+    "%": chosen.card === "card" ? "space.card" : `space.cards.${chosen.card}`,
   };
   return [begins[first] ?? first, ...rest].join(".");
 }
@@ -60,6 +61,7 @@ export class OpenShot extends Saving {
     /** @type {number[]} */
     this.points = []; // ids of the points chosen in it
     this.source = state.setup.distance.sources[0].id; // the chosen source of distance
+    this.card = "card"; // the chosen card in space: the one with the shot's own picture
     /** @type {Command[] | null} */
     this.gesture = null; // the commands of what is being dragged
     this.readingWanted = false;

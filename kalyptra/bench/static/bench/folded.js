@@ -114,7 +114,7 @@ export const folded = {
   },
   plan: () => said(...bare(shot().setup.subjects).map((one) => one.name).slice(0, 3)), // prettier-ignore
   map: () => `softened by ${short(shot().setup.distance.smooth)} px`,
-  space: () => (shot().setup.space ? "a card in space" : "as it was taken"),
+  space: () => (shot().setup.space?.enabled ? "on cards in space" : "as it was taken"),
   move: () => {
     const { across, up, ahead } = shot().setup.move;
     return [across, up, ahead].some(({ keys }) => keys.some(({ value }) => value !== 0)) ? "the camera is moved" : "as it was taken";

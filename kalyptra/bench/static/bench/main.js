@@ -30,7 +30,9 @@ import { row } from "./row.js";
 import { sheets } from "./sheets.js";
 import { createSizing, sizeParts } from "./sizing.js";
 import { softness } from "./softness.js";
-import { space } from "./space.js";
+import { spaceParts } from "./space.js";
+import { cardFrames } from "./cardframes.js";
+import { spacePlan } from "./spaceplan.js";
 import { createSurvey } from "./survey.js";
 import { typed } from "./typed.js";
 import { createViewer, viewerParts } from "./viewer.js";
@@ -75,7 +77,9 @@ document.addEventListener("alpine:init", () => {
     jobs,
     notes,
     softness,
-    space,
+    ...spaceParts,
+    cardFrames,
+    spacePlan,
     question,
     nextStep,
     performing,

@@ -16,8 +16,12 @@ const WORDS = {
   softness: "softness, px",
   distance: "distance, m",
   near: "near end, m",
-  up: "camera up, m",
-  ahead: "camera ahead, m",
+  across: "across, m",
+  up: "up, m",
+  ahead: "ahead, m",
+  pan: "pan, degrees",
+  tilt: "tilt, degrees",
+  focal_length_mm: "focal length, mm",
   before: "sharp before the focus, m",
   behind: "sharp behind the focus, m",
   roll_off: "roll-off",
@@ -28,6 +32,11 @@ const WORDS = {
   fall_near: "falls off near, px",
   fall_far: "falls off far, px",
 };
+
+// Whose the values are that lie there.
+/** @type {Record<string, string>} */
+const OWNERS = { move: "Camera", "space.camera": "Camera", "space.card": "Card" };
+const place = (/** @type {string} */ path, /** @type {string} */ name) => (path ? `${path}.${name}` : name);
 
 // Every keyed number of the setup, by its path; the focus curve has a chart of its own.
 export function rowsOf(/** @type {Api["Setup"]} */ setup) {
@@ -43,9 +52,9 @@ export function rowsOf(/** @type {Api["Setup"]} */ setup) {
     }
     for (const [name, inner] of Object.entries(value)) {
       if (["matte", "focus", "feet"].includes(name)) continue;
-      const own = inner?.kind ? `${nameOf(inner)}: ` : path === "subjects" ? `${inner.name}: ` : words;
-      const place = inner?.id ?? name; // others may put a list in another order meanwhile
-      walk(inner, path ? `${path}.${place}` : place, own);
+      const whose = inner?.kind ? nameOf(inner) : path === "subjects" || path === "space.cards" ? inner.name : OWNERS[place(path, name)];
+      const own = whose ? `${whose}: ` : words;
+      walk(inner, place(path, inner?.id ?? name), own); // others may put a list in another order meanwhile
     }
   };
   walk(setup, "", "");

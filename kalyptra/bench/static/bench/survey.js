@@ -36,14 +36,18 @@ export function createSurvey() {
     looked: [], // what of the setup the last look was at
 
     get wantedHere() {
-      return STAGES.includes(shot().stage) || VIEWS.includes(viewer().view);
+      const inSpace = shot().stage === "footage" && shot().setup.space?.enabled;
+      return inSpace || STAGES.includes(shot().stage) || VIEWS.includes(viewer().view);
     },
     begin() {
       window.Alpine.effect(() => {
         const { seen, stage, drafting } = shot();
         void [stage, viewer().view];
         // What is dragged does not always change distances; a look when it is let go is soon enough then.
-        const parts = [viewer().frame, ...[seen.distance, seen.subjects, seen.lens].map(bare)];
+        /** @type {unknown[]} */
+        const parts = [viewer().frame, ...[seen.distance, seen.subjects, seen.lens, seen.space].map(bare)];
+        // What a card becomes that is dragged by its corners is the server's to say.
+        if (seen.space?.enabled) parts.push(bare(shot().gesture));
         if (drafting && !this.wantedHere) return;
         if (drafting && parts.every((part, i) => part === bare(this.looked)[i])) return;
         this.looked = parts;

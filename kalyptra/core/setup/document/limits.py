@@ -9,8 +9,8 @@ from typing import Any, NamedTuple
 
 from kalyptra.core.setup.document.setup import Setup
 
-STANDS_FOR = {"@": "subjects.*", "#": "distance.sources.*"}
-"""The chosen subject, and the chosen source of distance."""
+STANDS_FOR = {"@": "subjects.*", "#": "distance.sources.*", "%": "space.cards.*"}
+"""The chosen subject, the chosen source of distance, and the chosen card in space."""
 
 
 class Limits(NamedTuple):
