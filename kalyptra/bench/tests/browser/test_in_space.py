@@ -47,8 +47,8 @@ class InSpace(BrowserCase):
         """Metres of the card at a share of the picture's height, in its middle."""
         facts = self.shot.media.facts
         found = resolve(setup, frame, (facts.width, facts.height)).space
-        assert found is not None and found.card is not None
-        return 1 / found.card.plane.dioptres(facts.width / 2, y * facts.height)
+        assert found is not None
+        return 1 / found.cards[0].seen.plane.dioptres(facts.width / 2, y * facts.height)
 
     def test_a_page_is_pulled_over_from_its_first_line_to_its_last_and_sharp_where_the_focus_lies(self) -> None:
         page = self.page
@@ -80,6 +80,58 @@ class InSpace(BrowserCase):
             row = self.sharpest(rendered[frame], self.pinhole(setup, frame))
             focus = page.evaluate(f"Alpine.store('shot').at({frame}).lens.focus")  # what the chart says
             self.assertAlmostEqual(self.away(setup, frame, (row + 0.5) / LINES) / focus, 1, delta=0.06)
+
+    def test_cards_are_brought_cut_out_placed_by_their_corners_and_the_camera_is_moved_in_the_plan(self) -> None:
+        page, points = self.page, ((900, 500), (1300, 500), (1300, 900), (900, 900))
+        box = [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(points)]
+        pinned = {"id": "note", "name": "Pinned note", "distance": {"keys": [{"frame": 0, "value": 0.5}]},
+                  "matte": {"kind": "outline", "outlines": [{"id": "edge1", "shape": {"keys": [{"frame": 0, "value": {"points": box}}]},
+                            "placement": {"keys": [{"frame": 0, "value": [1, 0, 0, 0, 1, 0, 0, 0]}]}}]}}  # fmt: skip
+        revisions.save(
+            self.shot.pk,
+            self.head,
+            read_setup(
+                self.shot.setup.model_dump(mode="json") | {"subjects": [pinned], "footage": {"first": 0, "last": 1}}
+            ),
+            None,
+        )
+        page.reload()
+        page.locator('.stage[data-stage="footage"]').click()
+        page.get_by_role("switch", name="On a card in space").check()
+        page.get_by_label("Cut out a subject").select_option("Pinned note")
+        cards = page.get_by_role("list", name="Cards").get_by_role("button")
+        cards.filter(has_text="Pinned note").wait_for()
+        title = np.zeros((100, 400, 4), np.uint8)
+        title[20:80, 20:380] = (255, 240, 230, 255)
+        page.set_input_files("#card-file", {"name": "Evening.png", "mimeType": "image/png",
+                                            "buffer": cv2.imencode(".png", title)[1].tobytes()})  # fmt: skip
+        cards.filter(has_text="Evening").wait_for()
+        corner = page.get_by_role("button", name="Upper right corner of Evening")
+        corner.wait_for()
+        across = "Number(document.querySelector('[data-handle=\"1\"]')?.getAttribute('cx') ?? 0)"
+        before = page.evaluate(across)
+        self.drag(corner, -40, 30)
+        self.until(lambda: self.now().space.cards[1].turn.keys[0].value != 0)  # type: ignore[union-attr]
+        scale = page.evaluate("Alpine.store('shot').clip.width") / page.locator(".picture canvas").first.evaluate(
+            "canvas => canvas.getBoundingClientRect().width"
+        )
+        self.until(lambda: abs(page.evaluate(across) - before + 40 * scale) < 8 * scale)
+        page.get_by_role("button", name="Slow push").click()
+        last = page.get_by_role("button", name="The camera at frame 1")
+        self.drag(last, 30, 0)
+        self.until(lambda: self.now().space.camera.across.keys[0].value > 0.01)  # type: ignore[union-attr]
+        page.get_by_role("button", name="From the side").click()
+        card = page.get_by_role("button", name="Evening, its middle")
+        card.focus()
+        card.press("Shift+ArrowUp")
+        self.until(lambda: self.now().space.cards[1].up.keys[0].value > 0.005)  # type: ignore[union-attr]
+        self.put("Focal length in space", "35")
+        self.until(lambda: self.now().space.camera.focal_length_mm.keys[0].value == 35)  # type: ignore[union-attr]
+        page.set_input_files("#card-file", {"name": "words.png", "mimeType": "image/png", "buffer": b"no picture"})
+        page.get_by_text("This is no footage that Kalyptra reads").first.wait_for()
+        cards.filter(has_text="Evening").click()
+        page.locator('section[data-stage="footage"]').get_by_role("button", name="Delete").click()
+        self.until(lambda: [card.name for card in self.now().space.cards] == ["Pinned note"])  # type: ignore[union-attr]
 
     def put(self, words: str, value: str) -> None:
         field = self.page.get_by_role("textbox", name=words, exact=True).locator("visible=true").first
