@@ -110,13 +110,16 @@ class _Surface:
         self, source: Followable, frame: int, picture: NDArray[np.uint8], camera: Camera, scale: float, free: Free
     ) -> None:
         region = region_of(source, values_at(source, frame, camera), picture.shape, scale)
-        open_part = region & free(frame, picture.shape)
         # What lies on a subject is followed on it.
-        self._masked = cv2.countNonZero(open_part) >= TUNING.least_free * cv2.countNonZero(region)
-        self._motion = SurfaceMotion(source.motion, picture, open_part if self._masked else region)
+        self._on_subject = _is_covered(region, free(frame, picture.shape))
+        self._motion = SurfaceMotion(source.motion, picture, region & self._seen(free(frame, picture.shape)))
 
     def step(self, picture: NDArray[np.uint8], free: NDArray[np.uint8]) -> float:
-        return self._motion.step(picture, free if self._masked else np.ones_like(free))
+        return self._motion.step(picture, self._seen(free))
+
+    def _seen(self, free: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """Where the surface can be seen in a frame."""
+        return 1 - free if self._on_subject else free
 
     def moved(self, scale: float) -> Matrix:
         # Corners are counted from the middle of a pixel, places of a setup from its edge.
@@ -148,6 +151,15 @@ def _tracker(
     if isinstance(source, Ground):
         return _Camera(source, frame, picture, camera, scale, free)
     return _Surface(source, frame, picture, camera, scale, free)
+
+
+def _is_covered(region: NDArray[np.uint8], free: NDArray[np.uint8]) -> bool:
+    """Whether a region lies on a subject: of its middle line most is one's, or little of all of it is free."""
+    inner = region
+    while cv2.countNonZero(thinner := cv2.erode(inner, np.ones((3, 3), np.uint8))):
+        inner = np.asarray(thinner, np.uint8)
+    middle, whole = cv2.countNonZero(inner & free), cv2.countNonZero(region & free)
+    return bool(middle < 0.5 * cv2.countNonZero(inner) or whole < TUNING.least_free * cv2.countNonZero(region))
 
 
 def region_of(source: Followable, at: dict[str, Any], size: tuple[int, ...], scale: float) -> NDArray[np.uint8]:

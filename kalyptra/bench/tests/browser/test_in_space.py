@@ -103,7 +103,7 @@ class InSpace(BrowserCase):
         cards.filter(has_text="Pinned note").wait_for()
         title = np.zeros((100, 400, 4), np.uint8)
         title[20:80, 20:380] = (255, 240, 230, 255)
-        page.set_input_files("#card-file", {"name": "Evening.png", "mimeType": "image/png",
+        page.get_by_label("Bring a picture").set_input_files({"name": "Evening.png", "mimeType": "image/png",
                                             "buffer": cv2.imencode(".png", title)[1].tobytes()})  # fmt: skip
         cards.filter(has_text="Evening").wait_for()
         corner = page.get_by_role("button", name="Upper right corner of Evening")
@@ -127,7 +127,9 @@ class InSpace(BrowserCase):
         self.until(lambda: self.now().space.cards[1].up.keys[0].value > 0.005)  # type: ignore[union-attr]
         self.put("Focal length in space", "35")
         self.until(lambda: self.now().space.camera.focal_length_mm.keys[0].value == 35)  # type: ignore[union-attr]
-        page.set_input_files("#card-file", {"name": "words.png", "mimeType": "image/png", "buffer": b"no picture"})
+        page.get_by_label("Bring a picture").set_input_files(
+            {"name": "words.png", "mimeType": "image/png", "buffer": b"no picture"}
+        )
         page.get_by_text("This is no footage that Kalyptra reads").first.wait_for()
         cards.filter(has_text="Evening").click()
         page.locator('section[data-stage="footage"]').get_by_role("button", name="Delete").click()
