@@ -109,10 +109,11 @@ class _Surface:
     def __init__(
         self, source: Followable, frame: int, picture: NDArray[np.uint8], camera: Camera, scale: float, free: Free
     ) -> None:
-        region = region_of(source, values_at(source, frame, camera), picture.shape, scale)
+        at, open_part = values_at(source, frame, camera), free(frame, picture.shape)
+        region = region_of(source, at, picture.shape, scale)
         # What lies on a subject is followed on it.
-        self._on_subject = _is_covered(region, free(frame, picture.shape))
-        self._motion = SurfaceMotion(source.motion, picture, region & self._seen(free(frame, picture.shape)))
+        self._on_subject = _on_subject(source, at, region, open_part, scale)
+        self._motion = SurfaceMotion(source.motion, picture, region & self._seen(open_part))
 
     def step(self, picture: NDArray[np.uint8], free: NDArray[np.uint8]) -> float:
         return self._motion.step(picture, self._seen(free))
@@ -153,13 +154,23 @@ def _tracker(
     return _Surface(source, frame, picture, camera, scale, free)
 
 
-def _is_covered(region: NDArray[np.uint8], free: NDArray[np.uint8]) -> bool:
-    """Whether a region lies on a subject: of its middle line most is one's, or little of all of it is free."""
-    inner = region
-    while cv2.countNonZero(thinner := cv2.erode(inner, np.ones((3, 3), np.uint8))):
-        inner = np.asarray(thinner, np.uint8)
-    middle, whole = cv2.countNonZero(inner & free), cv2.countNonZero(region & free)
-    return bool(middle < 0.5 * cv2.countNonZero(inner) or whole < TUNING.least_free * cv2.countNonZero(region))
+def _on_subject(
+    source: Followable, at: dict[str, Any], region: NDArray[np.uint8], free: NDArray[np.uint8], scale: float
+) -> bool:
+    """Whether a source lies on a subject: most of the line through its pins or stops is one's, or little of all that it
+    lies on is free."""
+    if isinstance(source, Pinned | Line):
+        line = np.zeros_like(region)
+        cv2.polylines(line, [_places(source, at, scale).reshape(-1, 1, 2)], False, 1)
+        if 2 * cv2.countNonZero(line & free) < cv2.countNonZero(line):
+            return True
+    return cv2.countNonZero(region & free) < TUNING.least_free * cv2.countNonZero(region)
+
+
+def _places(source: Pinned | Line, at: dict[str, Any], scale: float) -> NDArray[np.int32]:
+    """Pins, or the ends of a line, px of the picture."""
+    ends = [f"pins.{i}.place" for i in range(len(source.pins))] if isinstance(source, Pinned) else ["start", "end"]
+    return np.round(np.array([at[end] for end in ends]) * scale).astype(np.int32)
 
 
 def region_of(source: Followable, at: dict[str, Any], size: tuple[int, ...], scale: float) -> NDArray[np.uint8]:
@@ -179,10 +190,7 @@ def region_of(source: Followable, at: dict[str, Any], size: tuple[int, ...], sca
         case Corners():
             polygon([at[f"corners.{i}"] for i in range(4)])
         case Pinned() | Line():
-            ends = ["start", "end"]
-            if isinstance(source, Pinned):
-                ends = [f"pins.{i}.place" for i in range(len(source.pins))]
-            places = np.round(np.array([at[end] for end in ends]) * scale).astype(np.int32)
+            places = _places(source, at, scale)
             if len(places) == 3:
                 cv2.fillConvexPoly(out, places, 1)
             cv2.polylines(out, [places.reshape(-1, 1, 2)], len(places) == 3, 1, 2 * wide)
