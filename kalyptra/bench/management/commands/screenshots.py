@@ -13,6 +13,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import cv2
+import numpy as np
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
@@ -20,7 +22,7 @@ from kalyptra.bench.mattes import matte_from_marks
 from kalyptra.core import Stroke, read_setup
 from kalyptra.launch import entry
 from kalyptra.launch.system import chromium
-from kalyptra.library import revisions
+from kalyptra.library import revisions, store
 from kalyptra.library.demo import KEY, load_demo
 from kalyptra.library.footage import first_setup
 from kalyptra.library.models import Project
@@ -47,6 +49,7 @@ class Command(BaseCommand):
         try:
             found_runner()
             untouched_glass()
+            leaf_on_the_table()
             with _server() as address, sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
                 take(browser, address)
@@ -95,6 +98,25 @@ def untouched_glass() -> None:
     revisions.begin(shot, first_setup(shot.media.facts), None)
 
 
+def leaf_on_the_table() -> None:
+    """A second shot of the tide table in space, with a paper leaf on a card of its own."""
+    shot = Project.objects.get(demo_key=KEY).shots.get(title="Departures, pushed in")
+    picture = np.zeros((220, 640, 4), np.uint8)
+    picture[16:204, 16:624] = (246, 236, 214, 255)
+    words = (("Evening ferry", 1.5, 90), ("18:40 from the lantern steps", 0.8, 160))
+    for line, size, y in words:
+        cv2.putText(picture, line, (60, y), cv2.FONT_HERSHEY_DUPLEX, size, (52, 40, 60, 255), 2, cv2.LINE_AA)
+    name = store.local().keep(picture)
+    store.share([name])
+    placed = {"turn": -24.0, "tilt": 12.0, "across": 0.045, "up": 0.03, "distance": 0.36}
+    leaf = {"id": "leaf", "name": "Leaf", "width": 0.13, "picture": name, "size": [640, 220]}
+    leaf |= {path: {"keys": [{"frame": 0, "value": value}]} for path, value in placed.items()}
+    document = shot.setup.model_dump(mode="json")
+    document["space"]["cards"] = [leaf]
+    shot.pk, shot.title = None, "Departures, with a leaf"
+    revisions.begin(shot, read_setup(document), None)
+
+
 def take(browser: Any, address: str) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
@@ -141,6 +163,13 @@ def take(browser: Any, address: str) -> None:
     bench("Harbour from above", "distance", 30, "result", "bench-miniature.png")
     bench("Tide table", "distance", 60, "result", "bench-page.png")
     bench("Departures, pushed in", "pull", 60, "result", "bench-card.png")
+    bench("Departures, with a leaf", "footage", 90, "result", "bench-cards.png")
+    page.locator('details[data-part="space"]').evaluate("part => (part.open = true)")
+    page.get_by_role("list", name="Cards").get_by_role("button").filter(has_text="Leaf").click()
+    page.get_by_role("button", name="From the side").click()
+    page.get_by_label("Camera ahead").first.scroll_into_view_if_needed()
+    page.get_by_role("button", name="Leaf, its middle").wait_for()
+    page.screenshot(path=OUT / "bench-cards.png")
     bench("Tea glass", "pull", 50, "result", "bench-pull.png")
     page.goto(page.url.rstrip("/") + "/report/")
     page.screenshot(path=OUT / "report.png")
