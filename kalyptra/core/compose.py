@@ -31,11 +31,13 @@ from kalyptra.core.setup.resolve.look import Look, PlateAt, SubjectAt, ends_of
 from kalyptra.core.setup.resolve.move import MoveAt
 from kalyptra.core.setup.resolve.source import MapAt, SourceAt
 from kalyptra.core.setup.resolve.space import CardAt, SpaceAt
-from kalyptra.core.store import EmptyStore, Store
+from kalyptra.core.store import EmptyStore, NotInStore, Store
 from kalyptra.core.subject_matte import MatteMaker, subject_matte, unrefined_matte
 
 AROUND = 240
 """Px of the width, at least, that what is around cards in space is made at."""
+FARTHEST = 1e6
+"""Px within which a corner is drawn."""
 NEARER = 0.05
 """The share of a cut-out's dioptres by which something must be nearer to lie before it."""
 
@@ -238,6 +240,8 @@ def _card(
     sized, alpha = np.diag([scale, scale, 1.0]), None
     if card.picture is not None:
         codes = store.picture(card.picture)
+        if codes.ndim != 3:
+            raise NotInStore(f"the stored picture {card.picture} is a matte, and no picture for a card")
         light, alpha = to_light(codes[..., :3], picture.transfer), opacity(codes)
         matrix = sized @ matrix
     else:
@@ -374,7 +378,8 @@ def _map_in_space(space: SpaceAt, size: tuple[int, int], scale: float) -> NDArra
     seen = np.zeros(size, np.float32)
     for card, plane in planes:
         inside = np.zeros(size, np.uint8)
-        cv2.fillConvexPoly(inside, np.round(np.array(card.seen.corners) * scale).astype(np.int32), 1)
+        corners = np.clip(np.array(card.seen.corners) * scale, -FARTHEST, FARTHEST)
+        cv2.fillConvexPoly(inside, np.round(corners).astype(np.int32), 1)
         np.maximum(seen, plane, out=seen, where=inside > 0)
     return np.where(seen > 0, seen, own)
 
