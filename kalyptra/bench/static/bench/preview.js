@@ -72,9 +72,13 @@ function keyed(setup, path, change) {
 const whole = (path, { mark = null, ...key }) => ({ ease, ...key, ...(path === FOCUS ? { mark } : {}) });
 const offMark = (/** @type {string} */ path) => (path === FOCUS ? { mark: null } : {});
 
+// Without a focal length of its own the camera in space has that of the lens; a number gives it one, and holds it still.
+/** @param {string} path @param {any} value */
+const heldStill = (path, value) => (path === "space.camera.focal_length_mm" && typeof value === "number" ? { keys: [{ frame: 0, value, ease }] } : value);
+
 /** @type {Record<string, (setup: any, command: any) => any>} */
 const KNOWN = {
-  put: (/** @type {any} */ setup, { path, value }) => changed(setup, path.split("."), () => value),
+  put: (/** @type {any} */ setup, { path, value }) => changed(setup, path.split("."), () => heldStill(path, value)),
   "set-at": (/** @type {any} */ setup, { path, frame, value }) =>
     keyed(setup, path, (keys, byHand) => {
       if (keys.length === 1 && !byHand && !isCarried(setup, path)) return [{ ...keys[0], value, ...offMark(path) }];

@@ -16,7 +16,8 @@ from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import CommandError
 from django.test import override_settings
-from playwright.sync_api import Locator, Page, sync_playwright
+from playwright.sync_api import Error as PlaywrightError
+from playwright.sync_api import FloatRect, Locator, Page, sync_playwright
 from procrastinate.contrib.django import app
 
 from kalyptra.bench import pictures
@@ -178,10 +179,21 @@ class BrowserCase(StaticLiveServerTestCase):
         )
         return int(found[0].rsplit("|", 1)[1]), found[1][1::4]
 
+    def box_of(self, what: Locator) -> FloatRect:
+        """Where something is, once it is in sight; a drawing may be made anew meanwhile, and its parts with it."""
+        for _ in range(50):
+            try:
+                what.scroll_into_view_if_needed()
+                if box := what.bounding_box():
+                    return box
+            except PlaywrightError as error:
+                if "not attached" not in str(error):
+                    raise
+            self.page.wait_for_timeout(100)
+        self.fail("it is drawn anew again and again")
+
     def drag(self, what: Locator, dx: float, dy: float) -> None:
-        what.scroll_into_view_if_needed()
-        box = what.bounding_box()
-        assert box
+        box = self.box_of(what)
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         self.page.mouse.move(x, y)
         self.page.mouse.down()
