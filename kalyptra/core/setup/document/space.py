@@ -25,7 +25,8 @@ MOST_CARDS = 8
 
 def _held_still(value: Any) -> Any:
     """A number that stands for a keyed value without a move."""
-    return {"keys": [{"frame": 0, "value": value}]} if isinstance(value, int | float) else value
+    plain = isinstance(value, int | float) and not isinstance(value, bool)
+    return {"keys": [{"frame": 0, "value": value}]} if plain else value
 
 
 class Around(StrEnum):
