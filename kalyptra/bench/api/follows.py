@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from django.db.models import QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Body, File, Form, Router, Schema, UploadedFile
@@ -21,8 +20,6 @@ from kalyptra.work.kinds.order import SubjectId
 from kalyptra.work.models import Follow
 
 router = Router()
-SHOWN = ("what", "subject", "state", "message", "frames_done", "start", "end", "newest")
-"""Columns that a state is made of: it is asked for a few times a second."""
 
 
 class Newest(Schema):
@@ -86,7 +83,7 @@ def follows(request: HttpRequest, shot_id: int) -> list[Follow]:
 
 @router.get("follows/{follow_id}", response=FollowState)
 def follow_state(request: HttpRequest, follow_id: int) -> Follow:
-    return get_object_or_404(_open_to(request).only(*SHOWN), pk=follow_id)
+    return open_follow(request, follow_id)
 
 
 @router.get("follows/{follow_id}/newest.png")
@@ -108,8 +105,4 @@ def cancel_follow(request: HttpRequest, follow_id: int) -> Follow:
 
 
 def open_follow(request: HttpRequest, follow_id: int) -> Follow:
-    return get_object_or_404(_open_to(request), pk=follow_id)
-
-
-def _open_to(request: HttpRequest) -> QuerySet[Follow]:
-    return Follow.objects.filter(shot__project__in=Project.objects.open_to(request.user))
+    return get_object_or_404(Follow, pk=follow_id, shot__project__in=Project.objects.open_to(request.user))
