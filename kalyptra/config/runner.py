@@ -50,6 +50,8 @@ class Runner(DiscoverRunner):
         settings.register_profile("calm", deadline=None, suppress_health_check=[HealthCheck.too_slow])
         settings.load_profile("calm")
         super().setup_test_environment(**more)
+        # On a crowded machine the database may take its time to let somebody in; tests are not about that.
+        connection.settings_dict["OPTIONS"]["connect_timeout"] = 60
         # Passwords of tests are no secrets: what makes guessing slow makes tests slow.
         django_settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
