@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.card import LaidCard, around_card, back_to_front, laid_card, laid_over
+from kalyptra.core.card import LaidCard, around_card, back_to_front, laid_card
 from kalyptra.core.clip.reader import Picture, PictureSource
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.distance.imported import imported_map
@@ -21,6 +21,7 @@ from kalyptra.core.finished import Seen, finished
 from kalyptra.core.focus.breathing import breathed, enlargement
 from kalyptra.core.layered import CutOut, Light, Matte, Opening, Plate, Quality, nearest_of, opening_at, through_lens
 from kalyptra.core.lens.character import with_character
+from kalyptra.core.lens.layers import lay_sharp
 from kalyptra.core.parallax import Beside, laid_matte, moved_ground, moved_layer
 from kalyptra.core.plate.clean_plate import HIDDEN, KnownPlate, clean_plate
 from kalyptra.core.plate.decontaminate import own_colour
@@ -222,7 +223,7 @@ def in_space(look: Look, frame: int, sources: Sources, quality: Quality, space: 
     light = around.copy()
     for seen in cards:
         assert seen.colour is not None
-        laid_over(seen.colour, seen.matte, light)
+        lay_sharp(seen.colour, seen.matte, light)
     ground = Plate(around, np.zeros(size, np.float32))
     return InSpace(look, frame, picture, light, (), None, sources, quality, ground, tuple(cards), small)
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
-from kalyptra.core.card import laid_card, laid_over
+from kalyptra.core.card import laid_card
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_codes, to_light
 from kalyptra.core.compiled import keep_freed_memory
@@ -92,7 +92,7 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         around = RoundAt((48.0, 27.0), 30.0, 20.0, 0.0, StopsAt((0.0, 1.0), (0.2, 0.5), False))
         for layers in ([Layer(flat)], [Layer(flat), Layer(around)]):
             stack(size, 1.0, layers)
-        laid_over(*laid_card(light, None, np.eye(3), light.shape[:2]), light.copy())
+        laid_card(light, None, np.eye(3), light.shape[:2])
         moved_ground(light, dioptres, Beside(20.0, 0.0, 0.1, 0.2, (48.0, 27.0)))
 
     steps: dict[str, Callable[[], object]] = {

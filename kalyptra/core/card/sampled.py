@@ -56,11 +56,6 @@ def laid_card(
     return out, cover
 
 
-def laid_over(colour: Light, cover: NDArray[np.float32], light: Light) -> None:
-    """Lay what is seen of a card over a picture, in place."""
-    _over(colour, cover, light)
-
-
 def _copies(light: Light, alpha: NDArray[np.float32] | None) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
     """The picture and its copies of half the size, one after the other, each pixel with its alpha and its light times
     that; and of each where it begins, its width and its height."""
@@ -155,13 +150,3 @@ def _lay(copies, places, back, wide, high, x0, y0, x1, y1, out, cover):  # type:
             each = one / seen[3]
             for e in range(3):
                 out[y, x, e] = seen[e] * each
-
-
-@compiled
-def _over(colour, cover, light):  # type: ignore[no-untyped-def]
-    for y in range(cover.shape[0]):
-        for x in range(cover.shape[1]):
-            share = cover[y, x]
-            if share > 0:
-                for c in range(3):
-                    light[y, x, c] += share * (colour[y, x, c] - light[y, x, c])

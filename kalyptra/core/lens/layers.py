@@ -71,7 +71,7 @@ def lay_over(
     Source: T. Porter, T. Duff, Compositing Digital Images (1984), operator over, premultiplied.
     """
     if _stays_sharp(radius, sides):
-        _mix(colour, matte, ground[window])
+        lay_sharp(colour, matte, ground[window])
         return
     most = math.ceil(_largest(radius, sides))
     reach = reach_of(spread, most) if isinstance(spread, Iris) else reach_by_place(spread, most)
@@ -115,6 +115,16 @@ def nearer_part(
     if inner is None:
         return None
     return within(outer, inner), np.ascontiguousarray(nearer[inner])
+
+
+def lay_sharp(colour: Light, matte: NDArray[np.float32], ground: Light) -> None:
+    """Lay something without any blur over what lies behind it, in place; the arrays are as large as each other.
+
+    Args:
+        ground: (height, width, 3) linear light; changed.
+        colour: its own colour wherever the matte reaches.
+    """
+    _mix(colour, matte, ground)
 
 
 @compiled

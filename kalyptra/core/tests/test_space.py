@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from kalyptra.core.card import LaidCard, back_to_front, laid_card, laid_over
+from kalyptra.core.card import LaidCard, back_to_front, laid_card
 from kalyptra.core.clip.facts import ClipFacts, FootageKind, Rate, Transfer
 from kalyptra.core.clip.reader import HeldPicture, Picture
 from kalyptra.core.clip.transfer import to_codes, to_light
@@ -27,6 +27,7 @@ from kalyptra.core.edit.space import AddCutOut, CameraMove, PlaceCard, RemoveCar
 from kalyptra.core.edit.subjects import RemoveSubject
 from kalyptra.core.frame import covered, render_frame
 from kalyptra.core.layered import CutOut, Opening, Plate, through_lens
+from kalyptra.core.lens.layers import lay_sharp
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.proof.views import View
 from kalyptra.core.reading import read_frame
@@ -166,7 +167,7 @@ class BesideARayTracer(TestCase):
         cls.around = np.full((cls.height, cls.width, 3), 0.02, np.float32)
         cls.colour, cls.cover = laid_card(light, None, matrix, (cls.height, cls.width))
         cls.light = cls.around.copy()
-        laid_over(cls.colour, cls.cover, cls.light)
+        lay_sharp(cls.colour, cls.cover, cls.light)
         y, x = np.mgrid[: cls.height, : cls.width] + 0.5
         plane = seen.plane.a * x + seen.plane.b * y + seen.plane.c
         cls.away = np.asarray(1 / np.maximum(plane, 1e-5), np.float32)
@@ -227,7 +228,7 @@ class Hiding(TestCase):
             laid.append(LaidCard(*laid_card(picture, None, np.array(seen.matrix).reshape(3, 3), size), seen.plane))
         out = np.zeros((*size, 3), np.float32)
         for piece in back_to_front(laid, 1.0):
-            laid_over(piece.light, piece.cover, out)
+            lay_sharp(piece.light, piece.cover, out)
         return out
 
     @given(st.lists(st.tuples(ANGLES, ANGLES, ANGLES, ASIDE, ASIDE, st.floats(0.6, 1.2)), min_size=2, max_size=4))

@@ -1,7 +1,7 @@
 // The cards in space over the picture: their edges, and of the chosen one corners that are dragged to where they should be.
 import { bare } from "./bare.js";
 import { dragged } from "./drag.js";
-import { cardsOf, chosenCard, inSpace } from "./space.js";
+import { cardsOf, inSpace } from "./space.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
 
@@ -87,7 +87,7 @@ export const cardFrames = () => ({
     const { handle } = event.target.dataset ?? {};
     const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
     const from = this.cornersOf();
-    if (!handle || !arrow || !from || !chosenCard()) return;
+    if (!handle || !arrow || !from) return;
     event.preventDefault();
     const step = event.shiftKey ? 10 : 1;
     const corner = Number(handle);

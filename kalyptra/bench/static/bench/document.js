@@ -11,6 +11,7 @@ export { bare, copy, countOf };
 // The outlines of a subject whose matte is drawn.
 export const outlinesOf = (/** @type {Api["Subject"] | undefined} */ subject) => (subject?.matte.kind === "outline" ? subject.matte.outlines : []);
 
+export const OWN_CARD = "card"; // the card in space with the shot's own picture
 const READ_EVERY = 200; // ms between two readings of the numbers in a drag
 const READ_WHOLE = 2000; // frames up to which all numbers are read at once
 /** @param {unknown} a @param {unknown} b */
@@ -26,7 +27,7 @@ export function fullPath(/** @type {string} */ path, chosen = window.Alpine.stor
     "@": `subjects.${chosen.chosen}`,
     "@line": `subjects.${chosen.chosen}.matte.outlines.${chosen.line}`,
     "#": `distance.sources.${chosen.source}`,
-    "%": chosen.card === "card" ? "space.card" : `space.cards.${chosen.card}`,
+    "%": chosen.card === OWN_CARD ? "space.card" : `space.cards.${chosen.card}`,
   };
   return [begins[first] ?? first, ...rest].join(".");
 }
@@ -61,7 +62,7 @@ export class OpenShot extends Saving {
     /** @type {number[]} */
     this.points = []; // ids of the points chosen in it
     this.source = state.setup.distance.sources[0].id; // the chosen source of distance
-    this.card = "card"; // the chosen card in space: the one with the shot's own picture
+    this.cardWanted = OWN_CARD;
     /** @type {Command[] | null} */
     this.gesture = null; // the commands of what is being dragged
     this.readingWanted = false;
@@ -83,6 +84,15 @@ export class OpenShot extends Saving {
   // The last frame that there is to look at.
   get end() {
     return this.isStill ? this.saved.setup.footage.last : this.clip.frames - 1;
+  }
+
+  // The chosen card in space; where it is gone, the one with the shot's own picture.
+  get card() {
+    return this.setup.space?.cards.some(({ id }) => id === this.cardWanted) ? this.cardWanted : OWN_CARD;
+  }
+
+  set card(id) {
+    this.cardWanted = id;
   }
 
   get drafting() {

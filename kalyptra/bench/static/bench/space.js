@@ -1,12 +1,11 @@
 // A shot that is set in space: cards, and a camera of our own.
 import { bare } from "./bare.js";
-import { fullPath } from "./document.js";
+import { OWN_CARD, fullPath } from "./document.js";
 import { newId } from "./lines.js";
 import { bring } from "./marks.js";
 import { toast } from "./toasts.js";
 
 const shot = () => window.Alpine.store("shot");
-const OWN = "card"; // the card with the shot's own picture
 
 export const inSpace = () => (shot().setup.space?.enabled ? shot().setup.space : null);
 
@@ -15,12 +14,10 @@ export function cardsOf() {
   const space = bare(inSpace());
   if (!space) return [];
   return [
-    { id: OWN, name: "The shot", enabled: true, subject: null },
+    { id: OWN_CARD, name: "The shot", enabled: true, subject: null },
     ...space.cards.map(({ id, name, enabled, subject }) => ({ id, name, enabled, subject })),
   ];
 }
-
-export const chosenCard = () => cardsOf().find(({ id }) => id === shot().card) ?? cardsOf()[0];
 
 export const spaceParts = {
   space: () => ({
@@ -49,7 +46,7 @@ export const spaceParts = {
     get list() {
       return cardsOf().map((card) => ({
         ...card,
-        kind: card.id === OWN ? "its own picture" : card.subject ? "cut out" : "a picture",
+        kind: card.id === OWN_CARD ? "its own picture" : card.subject ? "cut out" : "a picture",
         state: card.enabled ? "" : "off",
         chosen: card.id === shot().card,
         row: card.id === shot().card ? "bg-hair" : "",
@@ -59,17 +56,16 @@ export const spaceParts = {
       shot().card = event.currentTarget.dataset.id;
     },
     get further() {
-      return shot().card !== OWN;
+      return shot().card !== OWN_CARD;
     },
     get name() {
-      return chosenCard()?.name ?? "";
+      return cardsOf().find(({ id }) => id === shot().card)?.name ?? "";
     },
     rename(/** @type {Given} */ event) {
       shot().commit({ do: "put", path: fullPath("%.name"), value: event.target.value.trim().slice(0, 60) });
     },
     remove() {
       const { card } = shot();
-      shot().card = OWN;
       shot().commit({ do: "remove-card", id: card });
     },
     // Subjects that have no card yet.
@@ -86,7 +82,7 @@ export const spaceParts = {
       if (!subject) return;
       const id = newId();
       await shot().commit({ do: "add-cut-out", id, subject });
-      if (cardsOf().some((card) => card.id === id)) shot().card = id;
+      shot().card = id;
     },
     async read(/** @type {Given} */ event) {
       const [file] = event.target.files;
@@ -96,7 +92,7 @@ export const spaceParts = {
       try {
         await shot().settled();
         await bring(file, "card-file", "colour", id);
-        if (cardsOf().some((card) => card.id === id)) shot().card = id;
+        shot().card = id;
       } catch (/** @type {any} */ refusal) {
         toast(refusal.message, true);
       }
