@@ -134,6 +134,10 @@ class InSpace(BrowserCase):
         cards.filter(has_text="Evening").click()
         page.locator('section[data-stage="footage"]').get_by_role("button", name="Delete").click()
         self.until(lambda: [card.name for card in self.now().space.cards] == ["Pinned note"])  # type: ignore[union-attr]
+        # What was chosen is gone: the fields are those of the shot's own card.
+        own = self.now().space.card.distance.keys[0].value  # type: ignore[union-attr]
+        field = page.get_by_role("textbox", name="Card distance", exact=True)
+        self.until(lambda: abs(float(field.input_value() or 0) - own) < 0.001)
 
     def put(self, words: str, value: str) -> None:
         field = self.page.get_by_role("textbox", name=words, exact=True).locator("visible=true").first
