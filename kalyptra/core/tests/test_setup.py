@@ -48,9 +48,9 @@ class Size(TestCase):
     def test_what_is_far_too_large_is_refused_before_it_costs_anything(self) -> None:
         """A refusal must cost next to nothing beside reading the largest setup that is taken: a ratio, no timed test."""
         largest = keyed(20_000)
-        started = time.perf_counter()
+        started = time.process_time()
         self.assertEqual(len(read_setup(largest).focus.distance.keys), 20_000)
-        read = time.perf_counter() - started
+        read = time.process_time() - started
         point = {"id": 0, "x": 1, "y": 1}
         curves = [{"frame": i, "value": {"points": [point | {"id": j} for j in range(40)]}} for i in range(1000)]
         outline = {
@@ -69,10 +69,10 @@ class Size(TestCase):
             ("30,000 points", {"subjects": [subject]}),
             ("1,500,000 values", {"subjects": [[0] * 1_600_000]}),
         ):
-            started = time.perf_counter()
+            started = time.process_time()
             with self.assertRaisesRegex(SetupError, words):
                 read_setup(document)
-            self.assertLess(time.perf_counter() - started, read + 0.5, words)
+            self.assertLess(time.process_time() - started, read + 0.5, words)
 
 
 def keyed(count: int) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""A short run of each trial on a real instance; `bin/kalyptra trial` has the long ones."""
+"""A short run of each trial on a real instance; `bin/kalyptra trial` has the long ones, and holds them to seconds."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ class Trials(TestCase):
             folder = Path(name)
             folder.chmod(0o711)
             with Instance(folder, KALYPTRA_RESERVE="0") as instance:
-                told = kills.run(instance, 5) | files.run(instance, 8) | api.run(instance, 2) | load.run(instance, 2)
-                self.assertLess(instance.stop(), 12)
+                told = kills.run(instance, 5, back_within=PATIENCE)
+                told |= files.run(instance, 8) | api.run(instance, 2) | load.run(instance, 2)
         self.assertEqual((told["kills"], told["files"]), (5, 8))
         self.assertLess(told["slowest, s"], PATIENCE)
 

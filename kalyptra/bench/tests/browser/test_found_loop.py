@@ -137,7 +137,7 @@ class FoundLoop(BrowserCase):
         page.get_by_role("banner").get_by_role("button", name="Render").click()
         page.get_by_role("button", name="Render this shot").click()
         with page.expect_download() as caught:
-            page.get_by_role("link", name="Download").click(timeout=120_000)
+            page.get_by_role("link", name="Download").click(timeout=180_000)
         path = Path(self.folder / "render.mp4")
         caught.value.save_as(path)
         result, source = self.frame_of(path, 8), self.frame_of(DEMO / "runner" / "clip.mp4", 8)

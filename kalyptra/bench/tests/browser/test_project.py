@@ -57,7 +57,7 @@ class ProjectPage(BrowserCase):
             self.page.get_by_role("button", name="Stop preparing").click()
             self.page.get_by_text("not prepared: stopped").wait_for()
             self.page.get_by_text("The file is kept.").wait_for()
-            end = time.monotonic() + 20
+            end = time.monotonic() + 120
             while any((self.folder / "work").glob("footage-*")) and time.monotonic() < end:
                 self.page.wait_for_timeout(100)
         self.assertFalse(Media.objects.latest("pk").proxy)
