@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import sys
 import tempfile
 import threading
 import time
@@ -19,11 +20,13 @@ from django.test import override_settings
 from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import FloatRect, Locator, Page, sync_playwright
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kalyptra.bench import pictures
 from kalyptra.core import warm_up
 from kalyptra.launch import entry
 from kalyptra.launch.system import chromium
+from kalyptra.work.models import Follow
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
@@ -34,13 +37,13 @@ UNFOLDED = """document.addEventListener("alpine:initialized", () => {
 
 
 class Worker(threading.Thread):
-    """A worker of the queue, in a thread."""
+    """A worker of the queue, in a thread; started again where it ends by itself, as the start command does."""
 
     def __init__(self) -> None:
         super().__init__(daemon=True)
         self._loop = asyncio.new_event_loop()
         self._task: asyncio.Task[None] | None = None
-        self.failure: BaseException | None = None
+        self._over = threading.Event()
 
     def run(self) -> None:
         async def work() -> None:
@@ -52,14 +55,17 @@ class Worker(threading.Thread):
                         fetch_job_polling_interval=0.3, shutdown_graceful_timeout=20,
                     )  # fmt: skip
 
-        try:
-            self._loop.run_until_complete(work())
-        except asyncio.CancelledError:
-            pass
-        except BaseException as failure:
-            self.failure = failure
+        while not self._over.is_set():
+            try:
+                self._loop.run_until_complete(work())
+            except asyncio.CancelledError:
+                pass
+            except Exception as failure:
+                print(f"The worker of a page test ended: {failure!r}", file=sys.stderr)
+                self._over.wait(0.5)
 
     def stop(self) -> None:
+        self._over.set()
         if self._task:
             self._loop.call_soon_threadsafe(self._task.cancel)
         self.join(30)
@@ -109,6 +115,7 @@ class BrowserCase(StaticLiveServerTestCase):
         context.set_default_timeout(180_000)  # work over frames takes its time on a busy machine
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
+        self.addCleanup(self._tell_of_failure)
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.on(
@@ -120,6 +127,16 @@ class BrowserCase(StaticLiveServerTestCase):
         self.assertEqual(
             [complaint for complaint in self.complaints if not any(words in complaint for words in expected)], []
         )
+
+    def _tell_of_failure(self) -> None:
+        """What the page showed and what work there was when a test failed: on a busy machine it may not fail again."""
+        result = self._outcome.result  # type: ignore[attr-defined]
+        if not any(test is self for test, _ in result.failures + result.errors):
+            return
+        work = [(row.pk, row.what, row.state, row.message, row.frames_done) for row in Follow.objects.all()]
+        jobs = [(job.task_name, job.status, job.attempts) for job in ProcrastinateJob.objects.all()]
+        words = self.page.locator("body").inner_text(timeout=10_000)[:3000]
+        print(f"{self.id()}\nwork {work}\njobs {jobs}\nthe page:\n{words}", file=sys.stderr)
 
     def _fixture_teardown(self) -> None:
         """Empty the tables. A request of the page that was closed may still be at them: it is waited for."""
