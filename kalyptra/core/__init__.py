@@ -58,7 +58,7 @@ from kalyptra.core.following.feet import feet, grounded, matte_name
 from kalyptra.core.following.finding import follow_people
 from kalyptra.core.following.grain import grain_of_clip
 from kalyptra.core.following.mattes import PropagatedMatte, at_full_size, follow_keys, follow_mattes
-from kalyptra.core.following.outlines import OnLoss, follow, follow_range
+from kalyptra.core.following.outlines import OnLoss, follow, follow_range, follow_together
 from kalyptra.core.following.plates import recover, recover_to_store
 from kalyptra.core.following.sources import follow_source, free_of
 from kalyptra.core.frame import render_frame, render_look
@@ -271,6 +271,7 @@ __all__ = [
     "follow_people",
     "follow_range",
     "follow_source",
+    "follow_together",
     "frames_without",
     "free_of",
     "grain_of_clip",

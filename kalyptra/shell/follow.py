@@ -36,7 +36,6 @@ from kalyptra.core import (
     placed_at,
     read_svg,
     trust,
-    with_steps,
     write_svg,
 )
 from kalyptra.shell.clip_input import (
@@ -73,10 +72,7 @@ def main(words: list[str] | None = None) -> int:
         for frame, file in keys:
             drawn = read_drawn(file, frame)
             outlines = begun(outlines, drawn, frame, options.motion)
-            outlines = [
-                with_steps(outline, tuple(follow_range(outline, footage, first, last, facts.width, options.on_loss)))
-                for outline in outlines
-            ]
+            outlines = follow_range(outlines, footage, first, last, facts.width, options.on_loss)
             print(f"followed from frame {frame}: {file}", flush=True)
         write(outlines, (facts.height, facts.width), first, last, options.output)
     except (BadInput, NotFootage, NotOutlines, FrameUnreadable, OSError, ValueError) as error:

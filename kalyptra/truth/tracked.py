@@ -29,7 +29,6 @@ from kalyptra.core import (
     keyed_by_hand,
     open_clip,
     outline_at,
-    with_steps,
 )
 from kalyptra.truth.demo import DEMO
 
@@ -96,9 +95,7 @@ def traced(truth: NDArray[np.float32], tolerance: float = 1.0) -> list[Curve]:
 def runner_outlines(clip: TrackedClip, first: int, last: int) -> list[Outline]:
     """The runner's body and lantern, each drawn once, at the first frame, and followed."""
     outlines = [drawn_outline(f"line{i}", first, curve) for i, curve in enumerate(traced(clip.truth(first)))]
-    return [
-        with_steps(outline, tuple(follow_range(outline, clip.footage, first, last, clip.width))) for outline in outlines
-    ]
+    return follow_range(outlines, clip.footage, first, last, clip.width)
 
 
 def mended(clip: TrackedClip, outlines: Sequence[Outline], frame: int) -> list[Outline]:
@@ -106,10 +103,7 @@ def mended(clip: TrackedClip, outlines: Sequence[Outline], frame: int) -> list[O
     drawn = traced(clip.truth(frame))
     made = [keyed_by_hand(outline, frame, new) for outline, new in zip(outlines, drawn, strict=False)]
     made += outlines[len(made) :]
-    return [
-        with_steps(outline, tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width)))
-        for outline in made
-    ]
+    return follow_range(made, clip.footage, 0, clip.frames - 1, clip.width)
 
 
 def post(clip: TrackedClip) -> Outline:
@@ -121,7 +115,7 @@ def post(clip: TrackedClip) -> Outline:
     mask[:, :300] = mask[:, 430:] = 0
     curve = traced(cv2.resize(mask, (1280, 720), interpolation=cv2.INTER_LINEAR), 2.0)[0]
     outline = drawn_outline("post", 0, curve, Joins.TAKE_AWAY, Motion.SIMILARITY)
-    return with_steps(outline, tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width)))
+    return follow_range([outline], clip.footage, 0, clip.frames - 1, clip.width)[0]
 
 
 def mean_overlap(outlines: Sequence[Outline], clip: TrackedClip, frames: range) -> float:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
-from functools import partial
 from itertools import pairwise
 
 import cv2
@@ -12,14 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
+from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.track.by_region import find_by_region
+from kalyptra.core.following.track.shape import inside_of
 from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.setup.document.followed import Motion
-from kalyptra.core.setup.document.outline import Outline
+from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import Refine
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
@@ -34,6 +35,9 @@ BLIND = 0.3
 """What a step that only carries on counts for, as if this share of the corners had been found."""
 MISSES, FITS = 0.75, 0.9
 """Overlap of an outline with its region: with the first it is not sure at all, with the second as sure as that."""
+TOUCHING = 9
+"""Px of 960 within which two outlines are of a subject."""
+Codes = NDArray[np.uint8]
 
 
 class OnLoss(StrEnum):
@@ -46,131 +50,228 @@ class OnLoss(StrEnum):
 def follow(
     outline: Outline, footage: PictureSource, frames: Sequence[int], full_width: int, on_loss: OnLoss = OnLoss.CARRY_ON
 ) -> Iterator[Step]:
-    """Follow an outline from frame to frame.
+    """Follow an outline alone, as `follow_together` does."""
+    for steps in follow_together([outline], footage, frames, full_width, on_loss):
+        yield steps[outline.id]
 
-    At frames with a key made by hand it goes on from that key. When the subject cannot be seen, it stops, or carries on
-    as it moved before and looks for what was last seen of it.
+
+def follow_together(
+    outlines: Sequence[Outline],
+    footage: PictureSource,
+    frames: Sequence[int],
+    full_width: int,
+    on_loss: OnLoss = OnLoss.CARRY_ON,
+) -> Iterator[dict[str, Step]]:
+    """Follow outlines from frame to frame; free ones that touch each other, as parts of a subject.
+
+    At frames with a key made by hand they go on from that key. An outline whose subject cannot be seen stops, or
+    carries on as it moved before and looks for what was last seen of it.
 
     Args:
-        frames: frame numbers one apart, ahead or back; the first is where the outline is known.
+        frames: frame numbers one apart, ahead or back; the first is where the outlines are known.
         full_width: width in px of the clip at full size.
 
     Yields:
-        A step as each frame is found. It belongs to the later of the two frames, also going back.
+        The outlines' steps by their ids as each frame is found, while any is left. A step belongs to the later of the
+        two frames, also going back.
 
     Raises:
         FrameUnreadable: the clip has no such frame.
     """
-    placed = placed_at(outline, frames[0])
     before = looked_at(footage, frames[0], LINES_WIDTH)
     scale = before.shape[1] / full_width
-    ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
+    lines = [_Line(outline, frames[0], before, scale) for outline in outlines]
     around = Surroundings(lambda frame: smaller(looked_at(footage, frame, LINES_WIDTH)), frames)
-    way: _Way = partial(_ByRegion, around) if outline.motion is Motion.FREE else partial(_ByCorners, outline.motion)
-    finder, seen = way(before, rows, 0), _Seen(before, rows)
-    guess = np.eye(3)
+    finders = [_ByCorners(line, before) for line in lines if line.outline.motion is not Motion.FREE] + [
+        _ByRegion(around, before, parts) for parts in _touching(lines, before.shape)
+    ]
     for index, (last, frame) in enumerate(pairwise(frames), 1):
         after = looked_at(footage, frame, LINES_WIDTH)
-        since = seen.since(guess)
-        tracked = finder.find(seen, after, since)
-        if not tracked.seen and on_loss is OnLoss.STOP:
+        steps: dict[str, Step] = {}
+        for finder in finders:
+            for line, tracked in zip(finder.lines, finder.find(after), strict=True):
+                if tracked.seen or on_loss is OnLoss.CARRY_ON:
+                    steps[line.outline.id] = line.step(last, frame, after, tracked)
+            finder.lines = [line for line in finder.lines if line.outline.id in steps]
+        finders = [finder for finder in finders if finder.lines]
+        if not steps:
             return
-        matrix = tracked.matrix @ inverse(seen.motion) if tracked.seen else guess
-        matrix = matrix / matrix[2, 2]
-        rows = carried(matrix, rows) if not tracked.seen else _moved_on(seen.rows, tracked)
-        step, placement = _step(last, frame, matrix, ids, rows, placement, scale, tracked)
-        yield step
-        if tracked.seen:
-            guess = _drift(matrix, rows)
-            seen = _Seen(after, rows)
-        else:
-            seen.unseen(matrix)
-            if seen.steps > MOST_UNSEEN:
-                return
-        if frame in outline.hand_frames:
-            placed = placed_at(outline, frame)
-            ids, rows, placement = placed.ids, placed.rows * scale, placed.matrix
-            finder, seen = way(after, rows, index), _Seen(after, rows)
+        yield steps
+        for finder in finders:
+            finder.lines = [line for line in finder.lines if line.unseen <= MOST_UNSEEN]
+            keyed = [line for line in finder.lines if frame in line.outline.hand_frames]
+            for line in keyed:
+                line.begin(frame, after)
+            if keyed:
+                finder.begin(after, index)
+        finders = [finder for finder in finders if finder.lines]
 
 
 def follow_range(
-    outline: Outline, footage: PictureSource, first: int, last: int, full_width: int, on_loss: OnLoss = OnLoss.CARRY_ON
-) -> Iterator[Step]:
-    """Follow an outline from its hand-made keys over all frames from first to last.
+    outlines: Sequence[Outline],
+    footage: PictureSource,
+    first: int,
+    last: int,
+    full_width: int,
+    on_loss: OnLoss = OnLoss.CARRY_ON,
+) -> list[Outline]:
+    """Outlines that are followed from their hand-made keys over all frames from first to last.
 
-    Between two keys it goes ahead from the earlier one; where that came to be in doubt, back from the later one, too.
+    Those with keys at the same frames are followed together. Between two keys they go ahead from the earlier one; where
+    any of them came to be in doubt, back from the later one, too.
 
-    Yields, raises: as `follow`. A later step replaces an earlier one of the same frame.
+    Raises: as `follow_together`.
     """
-    keys = [frame for frame in outline.hand_frames if first <= frame <= last]
+    by_keys: dict[tuple[int, ...], list[Outline]] = {}
+    for outline in outlines:
+        keys = tuple(frame for frame in outline.hand_frames if first <= frame <= last)
+        by_keys.setdefault(keys, []).append(outline)
+    steps: dict[str, list[Step]] = {outline.id: [] for outline in outlines}
+    for keys, alike in by_keys.items():
+        for of_frame in _range(alike, keys, footage, first, last, full_width, on_loss):
+            for name, step in of_frame.items():
+                steps[name].append(step)
+    return [with_steps(outline, tuple(steps[outline.id])) for outline in outlines]
+
+
+def _range(
+    outlines: Sequence[Outline],
+    keys: tuple[int, ...],
+    footage: PictureSource,
+    first: int,
+    last: int,
+    full_width: int,
+    on_loss: OnLoss,
+) -> Iterator[dict[str, Step]]:
+    """Steps over a range; a later one replaces an earlier one of the same frame."""
     if not keys:
         return
-    yield from follow(outline, footage, range(keys[0], first - 1, -1), full_width, on_loss)
+    yield from follow_together(outlines, footage, range(keys[0], first - 1, -1), full_width, on_loss)
     for a, b in pairwise(keys):
         doubts = [0.0]
-        for step in follow(outline, footage, range(a, b + 1), full_width, on_loss):
-            doubts.append(doubts[-1] + doubt_of(step))
-            yield step
+        for steps in follow_together(outlines, footage, range(a, b + 1), full_width, on_loss):
+            doubts.append(doubts[-1] + max(map(doubt_of, steps.values())))
+            yield steps
         if len(doubts) <= b - a or doubts[-1] > 1:
             # Back from the later key, to where both ways are as doubtful.
             back = 0.0
-            for step in follow(outline, footage, range(b, a, -1), full_width, on_loss):
-                back += doubt_of(step)
-                yield step
-                if step.frame - 1 - a < len(doubts) and back >= doubts[step.frame - 1 - a]:
+            for steps in follow_together(outlines, footage, range(b, a, -1), full_width, on_loss):
+                back += max(map(doubt_of, steps.values()))
+                yield steps
+                here = next(iter(steps.values())).frame - 1 - a
+                if here < len(doubts) and back >= doubts[here]:
                     break
-    yield from follow(outline, footage, range(keys[-1], last + 1), full_width, on_loss)
+    yield from follow_together(outlines, footage, range(keys[-1], last + 1), full_width, on_loss)
+
+
+class _Line:
+    """An outline on its way: where it lies, as it was seen last, and how it is thought to have moved since.
+
+    Attributes:
+        picture, rows: of the frame in which it was seen last.
+        unseen: frames since then.
+    """
+
+    def __init__(self, outline: Outline, frame: int, picture: Codes, scale: float) -> None:
+        self.outline, self._scale = outline, scale
+        self._drift: Matrix = np.eye(3)
+        self.begin(frame, picture)
+
+    def begin(self, frame: int, picture: Codes) -> None:
+        """Go on from where the outline is known."""
+        placed = placed_at(self.outline, frame)
+        self._ids, self.rows, self._placement = placed.ids, placed.rows * self._scale, placed.matrix
+        self.picture, self.unseen = picture, 0
+        self._since: Matrix = np.eye(3)
+
+    @property
+    def guess(self) -> Matrix:
+        """Its motion from where it was seen last to the next frame."""
+        return np.asarray(self._drift @ self._since)
+
+    def step(self, last: int, frame: int, picture: Codes, tracked: TrackedStep) -> Step:
+        """Go on by what was found; the step as a document keeps it."""
+        matrix = tracked.matrix @ inverse(self._since) if tracked.seen else self._drift
+        matrix = matrix / matrix[2, 2]
+        rows = carried(tracked.matrix, self.rows)
+        if tracked.seen:
+            rows[:, :6] += np.tile(tracked.shifts, 3)
+        step, self._placement = _step(last, frame, matrix, self._ids, rows, self._placement, self._scale, tracked)
+        if tracked.seen:
+            self.picture, self.rows, self.unseen = picture, rows, 0
+            self._drift, self._since = _drift(matrix, rows), np.eye(3)
+        else:
+            self.unseen += 1
+            self._since = np.asarray(matrix @ self._since)
+        return step
 
 
 class _ByCorners:
     """An outline that keeps its shape is found by corners inside it."""
 
-    def __init__(self, kind: Motion, codes: NDArray[np.uint8], rows: Rows, index: int) -> None:
-        self._kind, self._known = kind, SubjectModel.at(codes, rows)
+    def __init__(self, line: _Line, codes: Codes) -> None:
+        self.lines = [line]
+        self.begin(codes, 0)
 
-    def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
-        tracked = find_step(seen.picture, codes, seen.rows, self._kind, since, self._known)
+    def begin(self, codes: Codes, index: int) -> None:
+        self._known = SubjectModel.at(codes, self.lines[0].rows)
+
+    def find(self, codes: Codes) -> list[TrackedStep]:
+        line = self.lines[0]
+        tracked = find_step(line.picture, codes, line.rows, line.outline.motion, line.guess, self._known)
         if tracked.seen:
             self._known = tracked.known or self._known
-        return tracked
+        return [tracked]
 
 
 class _ByRegion:
-    """What a free outline encloses is followed as a matte, and its line goes along with that."""
+    """What free outlines enclose together is followed as a matte, and their lines go along with that."""
 
-    def __init__(self, around: Surroundings, codes: NDArray[np.uint8], rows: Rows, index: int) -> None:
-        self._region, small = outline_matte(rows, Refine(), (codes.shape[0], codes.shape[1])), smaller(codes)
+    def __init__(self, around: Surroundings, codes: Codes, lines: list[_Line]) -> None:
+        self._around, self.lines = around, lines
+        self.begin(codes, 0)
+
+    def begin(self, codes: Codes, index: int) -> None:
+        size, small = (codes.shape[0], codes.shape[1]), smaller(codes)
+        self._region = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
         matte = np.asarray(cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
-        self._subject = FollowedSubject(around, small, matte, index=index)
+        self._subject = FollowedSubject(self._around, small, matte, index=index)
 
-    def find(self, seen: _Seen, codes: NDArray[np.uint8], since: Matrix) -> TrackedStep:
+    def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
         if not self._subject.seen or sure.hidden:
-            return TrackedStep(since, np.zeros((len(seen.rows), 2)), 0.0, 0.0, False)
+            return [_not_seen(line) for line in self.lines]
         region = cv2.resize(self._subject.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-        matrix, shifts, fits = find_by_region(seen.picture, codes, seen.rows, (self._region, region), since)
-        self._region = np.asarray(region, np.float32)
-        fit = float(np.clip((fits - MISSES) / (FITS - MISSES), 0, 1))
-        return TrackedStep(matrix, shifts, held_for(sure.share * fit), 1.0, True)
+        last, self._region = self._region, np.asarray(region, np.float32)
+        lines, guesses = [line.rows for line in self.lines], [line.guess for line in self.lines]
+        return [
+            TrackedStep(found.matrix, found.shifts, held_for(sure.share * _fit(found.fits)), 1.0, True)
+            for found in find_by_region(self.lines[0].picture, codes, lines, (last, self._region), guesses)
+        ]
 
 
-_Way = Callable[[NDArray[np.uint8], Rows, int], _ByCorners | _ByRegion]
+def _fit(fits: float) -> float:
+    return float(np.clip((fits - MISSES) / (FITS - MISSES), 0, 1))
 
 
-class _Seen:
-    """The subject as it was seen last, and how it is thought to have moved since."""
+def _not_seen(line: _Line) -> TrackedStep:
+    return TrackedStep(line.guess, np.zeros((len(line.rows), 2)), 0.0, 0.0, False)
 
-    def __init__(self, picture: NDArray[np.uint8], rows: Rows) -> None:
-        self.picture, self.rows = picture, rows
-        self.motion: Matrix = np.eye(3)
-        self.steps = 0
 
-    def since(self, guess: Matrix) -> Matrix:
-        return np.asarray(guess @ self.motion)
-
-    def unseen(self, matrix: Matrix) -> None:
-        self.motion = np.asarray(matrix @ self.motion)
-        self.steps += 1
+def _touching(lines: Sequence[_Line], size: tuple[int, ...]) -> list[list[_Line]]:
+    """Free lines in groups: what is added and touches, in the frame that they begin at, is of a subject."""
+    free = [line for line in lines if line.outline.motion is Motion.FREE]
+    added = [line for line in free if line.outline.joins is Joins.ADD]
+    groups = [[line] for line in free if line not in added]
+    if not added:
+        return groups
+    wide = np.ones((TOUCHING, TOUCHING), np.uint8)
+    inside = [cv2.dilate(inside_of(line.rows, size), wide) for line in added]
+    _, parts = cv2.connectedComponents(np.maximum.reduce(inside))
+    by_part: dict[int, list[_Line]] = {}
+    for line, mask in zip(added, inside, strict=True):
+        by_part.setdefault(int(parts[mask > 0].max(initial=0)), []).append(line)
+    return groups + list(by_part.values())
 
 
 def _drift(matrix: Matrix, rows: Rows) -> Matrix:
@@ -179,12 +280,6 @@ def _drift(matrix: Matrix, rows: Rows) -> Matrix:
     drift = np.eye(3)
     drift[:2, 2] = middle - mapped(inverse(matrix), middle)
     return drift
-
-
-def _moved_on(rows: Rows, tracked: TrackedStep) -> Rows:
-    out = carried(tracked.matrix, rows)
-    out[:, :6] += np.tile(tracked.shifts, 3)
-    return out
 
 
 def _step(

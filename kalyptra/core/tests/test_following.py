@@ -114,7 +114,7 @@ class Runner(TestCase):
         ):
             clip = TrackedClip(scene)
             outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
-            outline = with_steps(outline, tuple(follow_range(outline, clip.footage, 0, last, clip.width)))
+            [outline] = follow_range([outline], clip.footage, 0, last, clip.width)
             found = trust(outline, 0, last)
             wrong += [clip.overlap([outline], t) < 0.85 for t in range(1, last + 1)]
             doubted += [found[t].confidence < NEEDS_A_LOOK for t in range(1, last + 1)]

@@ -21,7 +21,6 @@ from kalyptra.core import (
     follow,
     follow_range,
     trust,
-    with_steps,
 )
 from kalyptra.shell.benches.figure import Figure
 from kalyptra.truth.tracked import OCCLUSION, TrackedClip, mean_overlap, mended, post, runner_outlines, traced
@@ -54,8 +53,7 @@ def confidence() -> Iterator[Figure]:
         clip = TrackedClip(scene)
         for motion in (Motion.SIMILARITY, Motion.FREE):
             outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
-            steps = tuple(follow_range(outline, clip.footage, 0, clip.frames - 1, clip.width))
-            outline = with_steps(outline, steps)
+            [outline] = follow_range([outline], clip.footage, 0, clip.frames - 1, clip.width)
             trusts = trust(outline, 0, clip.frames - 1)
             wrong += [clip.overlap([outline], t) < 0.85 for t in range(1, clip.frames)]
             doubted += [trusts[t].confidence < NEEDS_A_LOOK for t in range(1, clip.frames)]

@@ -17,7 +17,6 @@ from kalyptra.core import (
     Curve,
     How,
     Motion,
-    Outline,
     Refine,
     drawn_matte,
     drawn_outline,
@@ -25,7 +24,6 @@ from kalyptra.core import (
     follow_range,
     outline_at,
     trust,
-    with_steps,
 )
 from kalyptra.shell.benches.figure import Figure
 from kalyptra.truth.measures import overlap
@@ -166,10 +164,8 @@ def _mattes(clip: MotionClip, keys: tuple[int, ...], last: int | None = None) ->
 
 def _outlines(clip: MotionClip, curves: list[Curve]) -> Followed:
     first, last = _first(clip), clip.frames - 1
-    outlines: list[Outline] = []
-    for i, curve in enumerate(curves):
-        drawn = drawn_outline(f"line{i}", first, curve, motion=Motion.FREE)
-        outlines.append(with_steps(drawn, tuple(follow_range(drawn, clip, first, last, clip.width))))
+    drawn = [drawn_outline(f"line{i}", first, curve, motion=Motion.FREE) for i, curve in enumerate(curves)]
+    outlines = follow_range(drawn, clip, first, last, clip.width)
     trusts = [trust(outline, first, last) for outline in outlines]
     out: Followed = {}
     for frame in _judged(clip, first):

@@ -15,7 +15,7 @@ from kalyptra.core import (
     Setup,
     Step,
     TakeSteps,
-    follow,
+    follow_together,
     open_clip,
     outlines_of,
     placed_points,
@@ -29,7 +29,7 @@ SHOW_EVERY = 0.4
 
 
 class FollowOutlines(Order):
-    """Follow outlines of a subject side by side."""
+    """Follow outlines of a subject together."""
 
     what: Literal["outlines"] = "outlines"
     subject: SubjectId
@@ -57,32 +57,23 @@ class FollowOutlines(Order):
         steps = {name: [Step.model_validate(finding) for finding in task.findings.of(name)] for name in drawn}
         done = max((len(step) for step in steps.values()), default=0)
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
-            runs = {
-                name: follow(
-                    with_steps(outline, tuple(steps[name])), footage, self.frames[done:], media.facts.width,
-                    self.on_loss,
-                )
+            left = [
+                with_steps(outline, tuple(steps[name]))
                 for name, outline in drawn.items()
                 if len(steps[name]) == done  # others were lost on the way
-            }  # fmt: skip
+            ]
             shown = -SHOW_EVERY
-            while done < len(self.frames) - 1:
-                for name, steps_of in list(runs.items()):
-                    step = next(steps_of, None)
-                    if step is None:
-                        del runs[name]
-                    else:
-                        steps[name].append(step)
-                        task.findings.add(step.model_dump(mode="json"), name)
-                if not runs:
-                    return lost_at(self.frames[done])
+            for of_frame in follow_together(left, footage, self.frames[done:], media.facts.width, self.on_loss):
+                for name, step in of_frame.items():
+                    steps[name].append(step)
+                    task.findings.add(step.model_dump(mode="json"), name)
                 done += 1
                 seen = None
                 if time.monotonic() - shown >= SHOW_EVERY:
                     shown, seen = time.monotonic(), self._seen(self.frames[done], drawn, steps)
                 if not task.note(done, seen):
                     return None
-        return ""
+        return "" if done == len(self.frames) - 1 else lost_at(self.frames[done])
 
     def _seen(self, frame: int, drawn: dict[str, Outline], steps: dict[str, list[Step]]) -> dict[str, Any]:
         outlines = {name: with_steps(outline, tuple(steps[name])) for name, outline in drawn.items()}

@@ -6,6 +6,7 @@ dropped is gone from them. These stay as the key has them, so that it comes back
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -28,6 +29,9 @@ class Tuning(NamedTuple):
     least: float = 0.25
     most: float = 1.8
     """How large something must be, beside the subject at the key, to be it again."""
+    gap: int = 9
+    gap_of_size: float = 0.15
+    """Px, and share of the subject's size, of gaps that are closed where it is looked for."""
     same: float = 0.55
     """How much of its mixture of colours must be the subject's (histogram intersection: Swain and Ballard, 1991)."""
     around: int = 61
@@ -98,6 +102,14 @@ class KeyColours:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
         return np.asarray(cv2.blur(self.table[bins_of(lab)], (3, 3)), np.float32)
 
+    def likeness(self, lab: NDArray[np.uint8], here: NDArray[np.bool_]) -> float:
+        """How much of the subject's mixture of colours a part of a picture has, 0 to 1; less where it is smaller."""
+        names = self.nearest[bins_of(lab)][here]
+        if not len(names):
+            return 0.0
+        counted = np.bincount(names, minlength=2 * TUNING.colours) / max(self.area, 1.0)
+        return float(np.minimum(counted, self.mixture).sum() * np.minimum(_mixture(names), self.mixture).sum())
+
     def found_again(self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None) -> NDArray[np.float32] | None:
         """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1.
 
@@ -105,21 +117,27 @@ class KeyColours:
             new: (height, width) where the picture is not the background, where that is known.
         """
         own = self.says(lab) > TUNING.surely
-        if new is not None:
-            own = new | (own & ~cv2.erode((~new).astype(np.uint8), np.ones((9, 9), np.uint8)).astype(bool))
-        own = cv2.morphologyEx(own.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-        own = cv2.morphologyEx(own, cv2.MORPH_CLOSE, np.ones((9, 9), np.uint8))
-        count, parts, stats, _ = cv2.connectedComponentsWithStats(own)
+        if new is None:
+            masks = [own]
+        else:
+            own &= cv2.dilate(new.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+            masks = [own, new | own]  # what moves behind the subject is new as well, and may touch it
         names, best, chosen = self.nearest[bins_of(lab)], TUNING.same, None
-        for part in range(1, count):
-            share = stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0)
-            if not TUNING.least < share < TUNING.most:
-                continue
-            here = parts == part
-            alike = float(np.minimum(_mixture(names[here]), self.mixture).sum())
-            if alike > best:
-                best, chosen = alike, here
+        for mask in masks:
+            for share, here in self._parts_of(mask):
+                alike = float(np.minimum(_mixture(names[here]), self.mixture).sum())
+                if TUNING.least < share < TUNING.most and alike > best:
+                    best, chosen = alike, here
         return None if chosen is None else chosen.astype(np.float32)
+
+    def _parts_of(self, mask: NDArray[np.bool_]) -> Iterator[tuple[float, NDArray[np.bool_]]]:
+        """The parts of a mask, with small gaps closed, and their size beside the subject's."""
+        solid = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+        side = max(TUNING.gap, int(TUNING.gap_of_size * self.area**0.5)) | 1
+        solid = cv2.morphologyEx(solid, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
+        count, parts, stats, _ = cv2.connectedComponentsWithStats(solid)
+        for part in range(1, count):
+            yield stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0), parts == part
 
 
 def _mixture(names: NDArray[np.uint8]) -> NDArray[np.float32]:

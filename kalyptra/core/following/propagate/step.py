@@ -21,6 +21,7 @@ from kalyptra.core.following.propagate.evidence import evidence_planes
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
+from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.following.propagate.weigh import weighed
 from kalyptra.core.log_odds import expit, logit
 from kalyptra.core.matte.guided_filter import guided_filter
@@ -45,6 +46,15 @@ class Tuning(NamedTuple):
     gate: int = 16
     whole: float = 0.5
     """Px from where the subject is expected that are taken, while so much of what it has at the key is seen."""
+    shrank: float = 0.85
+    amiss: float = 16.0
+    telling: float = 0.4
+    better: float = 1.2
+    """The share of its size that is left, and codes by which it is not as expected, where the subject may be somewhere
+    else; the worth of its colours from which on they tell; and how much more like it that must be."""
+    anchor_certain: float = 0.9
+    anchor_area: float = 0.6
+    """The certainty, and the share of the key's area, from which on a frame is surely right."""
     edge: int = 3
     edge_eps: float = 0.0002
     steeper: float = 1.4
@@ -108,15 +118,38 @@ def propagate(
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte
-            return replace(after, trail=moved.trail, exposure=contest.exposure), signs
+            if _doubtful(signs, before, matte):
+                elsewhere = _found_again(before, codes, behind, after.matte)
+                if elsewhere is not None:
+                    return replace(after, matte=elsewhere[0], trail=before.trail.broken()), elsewhere[1]
+            after = replace(after, exposure=contest.exposure)
+            return replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs
+    after, again = replace(after, trail=before.trail.broken()), _found_again(before, codes, behind)
+    return (after, LOST) if again is None else (replace(after, matte=again[0]), again[1])
+
+
+def _doubtful(signs: Signs, before: SubjectState, matte: NDArray[np.float32]) -> bool:
+    """Whether a step went so badly that the subject may be somewhere else, and its colours would tell."""
+    shrank = float(matte.sum()) < TUNING.shrank * float(before.matte.sum())
+    return before.lasting.worth > TUNING.telling and (shrank or signs.error > TUNING.amiss)
+
+
+def _found_again(
+    before: SubjectState,
+    codes: NDArray[np.uint8],
+    behind: BackgroundPicture,
+    beside: NDArray[np.float32] | None = None,
+) -> tuple[NDArray[np.float32], Signs] | None:
+    """The subject by its colours, anywhere in a frame; where a matte is given, only if it is much more like it."""
     lab = cv2.cvtColor(exposed_back(codes, before.exposure), cv2.COLOR_RGB2LAB)
-    again = before.lasting.found_again(lab, _new_in(behind, codes))
-    after = replace(after, trail=before.trail.broken())
+    lasting = before.lasting
+    again = lasting.found_again(lab, _new_in(behind, codes))
     if again is None:
-        return after, LOST
+        return None
+    if beside is not None and lasting.likeness(lab, again > 0.5) < TUNING.better * lasting.likeness(lab, beside > 0.5):
+        return None
     matte = guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
-    own = float(before.lasting.says(lab)[again > 0.5].mean())
-    return replace(after, matte=matte), replace(FOUND_AGAIN, own=own)
+    return matte, replace(FOUND_AGAIN, own=float(lasting.says(lab)[again > 0.5].mean()))
 
 
 def _new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bool_] | None:
@@ -144,6 +177,14 @@ def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) ->
     expected = np.maximum(contest.front.matte, moved.trail.shown(contest.window)[1])
     near = cv2.dilate((expected > 0.3).astype(np.uint8), np.ones((2 * TUNING.gate + 1,) * 2, np.uint8))
     return np.asarray(matte * near, np.float32)
+
+
+def _anchored(trail: KeyTrail, codes: NDArray[np.uint8], state: SubjectState, signs: Signs) -> KeyTrail:
+    """A trail that was broken begins anew at a frame that is surely right."""
+    whole = float(state.matte.sum()) > TUNING.anchor_area * state.lasting.area
+    if not trail.lost or signs.certain < TUNING.anchor_certain or not whole:
+        return trail
+    return KeyTrail.at(exposed_back(codes, state.exposure), state.matte)
 
 
 def _sources(layer: MovedLayer, window: Window) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -37,6 +37,11 @@ class KeyTrail:
         place[window] = cv2.remap(self.place, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         return replace(self, place=place)
 
+    @property
+    def lost(self) -> bool:
+        """Whether nothing comes from the key."""
+        return bool(self.place[0, 0, 0] == NOWHERE)
+
     def broken(self) -> KeyTrail:
         """Nothing comes from the key: the subject was lost and is somewhere else now."""
         return replace(self, place=np.full_like(self.place, NOWHERE))
