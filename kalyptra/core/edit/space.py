@@ -24,6 +24,8 @@ from kalyptra.core.setup.time.keyed import Keyed
 
 FILLS = 0.8
 """Of the picture's width, how much a new card takes (common practice, no source)."""
+WIDEST = 100.0
+"""Metres; where the focus lies farther than that asks for, a new card is as large as a sheet of paper."""
 BEFORE = 0.9
 """Of the distance of the shot's own card, how far away a new one is."""
 HELD = 30.0
@@ -43,9 +45,14 @@ class SetInSpace(Command):
             return evolved(setup, space=evolved(setup.space, enabled=self.on))
         if not self.on:
             return setup
-        width = Card.model_fields["width"].default
-        away = lens_camera(setup, clip.size).focal * width / (FILLS * clip.width)
-        card = made(Card, {"distance": _keys([(0, away)])})
+        # It is sharp at first: where the focus lies, and as wide as that asks for.
+        away = numbers_at(setup, setup.footage.first, clip.size).focus
+        focal = lens_camera(setup, clip.size).focal
+        width = worked_out(away * FILLS * clip.width / focal)
+        if not 0.001 <= width <= WIDEST:
+            width = Card.model_fields["width"].default
+            away = focal * width / (FILLS * clip.width)
+        card = made(Card, {"width": width, "distance": _keys([(0, away)])})
         camera = made(OwnCamera, {"focal_length_mm": setup.lens.focal_length_mm})
         return evolved(setup, space=Space(card=card, camera=camera))
 

@@ -10,7 +10,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from kalyptra.core import Motion, Refine, drawn_matte, drawn_outline, fit_closed, follow, outline_at, with_steps
+from kalyptra.core import (
+    Motion,
+    Outline,
+    Refine,
+    drawn_matte,
+    drawn_outline,
+    fit_closed,
+    follow,
+    follow_range,
+    outline_at,
+    with_steps,
+)
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.following.propagate.look import looked_at, smaller
@@ -57,6 +68,29 @@ class ByRegion(TestCase):
         self.assertLess(np.abs(np.cos(np.arange(26) / 4)).min(), 0.1, "they do cross")
         self.assertGreater(np.mean(found), 0.88)
         self.assertGreater(found[-1], 0.88)
+
+    def test_outlines_that_touch_are_parts_of_one_subject_and_lose_each_other_less(self) -> None:
+        """Trunk and legs, drawn apart as people do."""
+        clip = Scissors()
+        top, foot = np.zeros(SIZE, np.float32), np.zeros(SIZE, np.float32)
+        top[:112], foot[100:] = 1, 1
+        left = np.arange(SIZE[1]) < 150 / 2 + 75
+        curves = []
+        for part in (top, foot * left, foot * ~left):
+            border, _ = cv2.findContours(
+                (clip.truth(0) * part > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE
+            )
+            curves.append(fit_closed(max(border, key=len)[:, 0] + 0.5, 0.8))
+        drawn = [drawn_outline(f"line{i}", 0, curve, motion=Motion.FREE) for i, curve in enumerate(curves)]
+        apart = [follow_range([outline], clip, 0, 25, SIZE[1])[0] for outline in drawn]
+        together = follow_range(drawn, clip, 0, 25, SIZE[1])
+
+        def reached(outlines: list[Outline]) -> float:
+            mattes = [drawn_matte([outline_at(line, t) for line in outlines], Refine(), SIZE, 1.0) for t in range(26)]
+            return float(np.mean([overlap(matte, clip.truth(t)) for t, matte in enumerate(mattes)]))
+
+        self.assertGreater(reached(together), 0.88)
+        self.assertGreater(reached(together), reached(apart) + 0.02)
 
     @settings(max_examples=60, deadline=None)
     @given(st.integers(120, 2200), st.integers(120, 2200))

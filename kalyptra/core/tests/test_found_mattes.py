@@ -33,6 +33,8 @@ from kalyptra.core.setup.document.stored import How, Spot, Stroke
 from kalyptra.core.tests.moving import overlap, texture
 from kalyptra.truth.figure import FigureClip, MovingFigure
 from kalyptra.truth.measures import overlap as overlap_of
+from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
+from kalyptra.truth.motion.scene import Background, Camera
 from kalyptra.truth.passing import Passing
 from kalyptra.truth.tracked import TrackedClip
 
@@ -191,6 +193,24 @@ class Colours(TestCase):
         for other in (self.GREY, self.BLUE):
             codes = self.seen(other, self.BLUE)
             self.assertIsNone(known.found_again(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)))
+
+    def test_it_is_found_again_beside_others_that_came_and_touch_it(self) -> None:
+        known, place = self.learnt(self.RED, self.BLUE, disc(80, 60, 25)), (115.0, 80.0)
+        codes, new = self.seen(self.RED, self.BLUE, place), disc(*place, 25) > 0.5
+        crowd = np.zeros_like(new)
+        crowd[20:, 20:100] = True  # it touches the disc's left
+        codes[crowd & ~new] = self.GREY
+        again = known.found_again(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB), crowd | new)
+        assert again is not None
+        self.assertGreater(overlap(again, disc(*place, 25)), 0.9)
+
+    def test_a_ball_too_quick_for_a_step_is_found_where_it_went(self) -> None:
+        troubles = frozenset({Trouble.LEAVES})
+        made = Scenario("leaves and returns 10", "tune", "ball", Background.WATER, Camera.PUSH, troubles, 9_502_010, 60)
+        clip = MotionClip(made)
+        for state in follow_mattes({0: clip.truth(0)}, clip, range(22)):
+            if clip.seen(state.frame) > 0.9:
+                self.assertGreater(overlap_of(state.matte, clip.truth(state.frame)), 0.8, state.frame)
 
     def test_who_leaves_and_comes_back_elsewhere_is_followed_on(self) -> None:
         nobody = self.seen(self.BLUE, self.BLUE)

@@ -31,6 +31,7 @@ from kalyptra.core.lens.layers import lay_sharp
 from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.proof.views import View
 from kalyptra.core.reading import read_frame
+from kalyptra.core.setup.document.distance import INFINITELY_FAR
 from kalyptra.core.setup.document.setup import Setup
 from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.setup.geometry.cards import CardSeen, Placed, seen_card, turned_by
@@ -326,6 +327,18 @@ class Through(TestCase):
         self.assertIsNone(own_card(made))
         picture = render_frame(made, 0, self.sources)
         self.assertLessEqual(int(np.ptp(picture.reshape(-1, 3), axis=0).max()), 1)
+
+    def test_a_shot_that_is_set_in_space_is_as_sharp_as_it_was_and_takes_most_of_the_picture(self) -> None:
+        for focus in (0.3, 4.0, 25.0):
+            flat = read_setup({"footage": {"first": 3, "last": 9}, "focus": {"distance": at(focus)}})
+            numbers = resolve(apply(flat, [SetInSpace(on=True)], CLIP), 3, SIZE)
+            assert numbers.space is not None
+            [card] = numbers.space.cards
+            away = 1 / card.seen.plane.dioptres(SIZE[0] / 2, SIZE[1] / 2)
+            self.assertAlmostEqual(away / numbers.focus, 1, delta=1e-3)
+            np.testing.assert_allclose(np.ptp(np.array(card.seen.corners)[:, 0]), 0.8 * SIZE[0], rtol=1e-3)
+        far = apply(read_setup({"focus": {"distance": at(INFINITELY_FAR)}}), [SetInSpace(on=True)], CLIP)
+        self.assertEqual(far.space.card.width, 0.3)  # type: ignore[union-attr]
 
     def test_ready_moves_keep_the_card_in_sight_and_say_what_they_need(self) -> None:
         with self.assertRaises(Refused):
