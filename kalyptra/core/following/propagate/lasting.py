@@ -124,20 +124,21 @@ class KeyColours:
             masks = [own, new | own]  # what moves behind the subject is new as well, and may touch it
         names, best, chosen = self.nearest[bins_of(lab)], TUNING.same, None
         for mask in masks:
-            for share, here in self._parts_of(mask):
+            for here in self._parts_of(mask):
                 alike = float(np.minimum(_mixture(names[here]), self.mixture).sum())
-                if TUNING.least < share < TUNING.most and alike > best:
+                if alike > best:
                     best, chosen = alike, here
         return None if chosen is None else chosen.astype(np.float32)
 
-    def _parts_of(self, mask: NDArray[np.bool_]) -> Iterator[tuple[float, NDArray[np.bool_]]]:
-        """The parts of a mask, with small gaps closed, and their size beside the subject's."""
+    def _parts_of(self, mask: NDArray[np.bool_]) -> Iterator[NDArray[np.bool_]]:
+        """The parts of a mask, with small gaps closed, that may be the subject by their size."""
         solid = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
         side = max(TUNING.gap, int(TUNING.gap_of_size * self.area**0.5)) | 1
         solid = cv2.morphologyEx(solid, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
         count, parts, stats, _ = cv2.connectedComponentsWithStats(solid)
         for part in range(1, count):
-            yield stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0), parts == part
+            if TUNING.least < stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0) < TUNING.most:
+                yield parts == part
 
 
 def _mixture(names: NDArray[np.uint8]) -> NDArray[np.float32]:
