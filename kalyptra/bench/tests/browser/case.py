@@ -47,13 +47,15 @@ class Worker(threading.Thread):
 
     def run(self) -> None:
         async def work() -> None:
-            with app.replace_connector(app.connector.get_worker_connector()):
-                async with app.open_async():
-                    self._task = asyncio.current_task()
-                    await app.run_worker_async(
-                        queues=["footage", "render", "follow"], concurrency=3, install_signal_handlers=False,
-                        fetch_job_polling_interval=0.3, shutdown_graceful_timeout=20,
-                    )  # fmt: skip
+            # An app of its own: the server beside it, in the same process, goes on queueing jobs in its transactions,
+            # so that no job is taken before its row is there.
+            own = app.with_connector(app.connector.get_worker_connector())
+            async with own.open_async():
+                self._task = asyncio.current_task()
+                await own.run_worker_async(
+                    queues=["footage", "render", "follow"], concurrency=3, install_signal_handlers=False,
+                    fetch_job_polling_interval=0.3, shutdown_graceful_timeout=20,
+                )  # fmt: skip
 
         while not self._over.is_set():
             try:
