@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.bench.tests.browser.case import BrowserCase
-from kalyptra.core import Outline, Refine, drawn_matte, outline_at, read_svg
+from kalyptra.core import Outline, Refine, drawn_matte, drawn_outline, fit_closed, outline_at, read_setup, read_svg
 from kalyptra.core.tests.test_demo_truth import DEMO, frames_of
 from kalyptra.library import revisions
 from kalyptra.library.demo import load_demo
@@ -67,6 +67,33 @@ class OutlineLoop(BrowserCase):
     def followed(self, head: int) -> None:
         self.saved(head + 1)
         self.page.get_by_text("From here").wait_for()
+
+    def test_outlines_that_touch_are_followed_together(self) -> None:
+        page, setup, head = self.page, self.shot.setup, self.shot.head
+        body = self.body(0)
+        middle = int(np.flatnonzero(body.any(axis=1)).mean())
+        outlines = []
+        for i, part in enumerate((slice(0, middle + 5), slice(middle - 5, None))):
+            half = np.zeros_like(body)
+            half[part] = body[part]
+            lines, _ = cv2.findContours(half.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+            curve = fit_closed(max(lines, key=cv2.contourArea)[:, 0] + 0.5, 1.0)
+            outlines.append(drawn_outline(f"line{i}", 0, curve).model_dump(mode="json"))
+        runner = {"id": "runner", "name": "Runner", "matte": {"kind": "outline", "outlines": outlines},
+                  "distance": {"keys": [{"frame": 0, "value": 5}]}}  # fmt: skip
+        document = setup.model_dump(mode="json") | {"subjects": [runner], "footage": {"first": 0, "last": 3}}
+        revisions.save(self.shot_id, head, read_setup(document), self.shot.project.owner)
+        page.reload()
+        self.saved(head + 1)
+        page.get_by_role("button", name="Subjects").click()
+        self.choose_subject("Runner")
+        page.get_by_role("button", name="All", exact=True).click()
+        page.get_by_role("button", name="Follow ahead to the end").click()
+        self.followed(head + 1)
+        both = self.shot.setup.subjects[-1].matte.outlines
+        self.assertEqual([[step.frame for step in outline.steps] for outline in both], [[1, 2, 3], [1, 2, 3]])
+        mine = drawn_matte([outline_at(outline, 3) for outline in both], Refine(), (720, 1280), 1.0) > 0.5
+        self.assertGreater(float((mine & self.body(3)).sum() / (mine | self.body(3)).sum()), 0.85)
 
     def test_draw_follow_find_the_slip_mend_follow_again_undo(self) -> None:
         page = self.page

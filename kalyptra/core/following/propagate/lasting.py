@@ -18,7 +18,7 @@ from kalyptra.core.following.propagate.lab import EVERY, bins_of, main_colours, 
 
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on the tune half of `truth/motion`."""
+    """What can be tuned. Chosen on the tune half of `truth/motion`; gaps on clips of its kinds, other seeds."""
 
     colours: int = 24
     """Of the subject, and as many of what lies around it."""
