@@ -2,36 +2,24 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import os
 import selectors
-import shutil
 import signal
-import subprocess
 import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
-from pathlib import Path
 from typing import IO, Any
 
-ROOT = Path(__file__).resolve().parents[3]
-START = """
-import sys, types
-sys.path.insert(0, {root!r})
-# The core's front would import all of it, which takes a second; the task imports what it needs.
-core = sys.modules["kalyptra.core"] = types.ModuleType("kalyptra.core")
-core.__path__ = [{core!r}]
-from kalyptra.core.clip.guarded import child
-child()
-"""
+from kalyptra.core.clip.fork_server import ForkServer
+
 LOOK_EVERY = 0.25
 """Seconds between two looks at whether the work is to stop."""
 SPARE = 5
 """Seconds of CPU between the word that time is up and the end, so that the two can be told apart."""
+_SERVER = ForkServer()
 
 
 @dataclass(frozen=True)
@@ -49,14 +37,6 @@ class GuardedFailure(Exception):
     def __init__(self, kind: str, detail: str) -> None:
         super().__init__(detail)
         self.kind = kind
-
-
-@lru_cache(maxsize=1)
-def _without_network() -> list[str]:
-    """The command that cuts the process off from the network, where the kernel lets us."""
-    command = ["unshare", "--user", "--map-root-user", "--net"]
-    allowed = shutil.which("unshare") and subprocess.run([*command, "true"], capture_output=True).returncode == 0
-    return command if allowed else []
 
 
 def run_guarded(
@@ -81,28 +61,17 @@ def run_guarded(
     Raises:
         GuardedFailure: it raised, was killed by a limit, took too long or was stopped.
     """
-    job = json.dumps({"task": task, "arguments": dict(arguments), "memory": limits.memory,
-                      "seconds": limits.seconds, "file_size": limits.file_size}) + "\n"  # fmt: skip
-    start = START.format(root=str(ROOT), core=str(ROOT / "kalyptra" / "core"))
-    env = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "OPENBLAS_NUM_THREADS": "1"}
-    if "NUMBA_CACHE_DIR" in os.environ:
-        env["NUMBA_CACHE_DIR"] = os.environ["NUMBA_CACHE_DIR"]
-    process = subprocess.Popen(
-        [*_without_network(), sys.executable, "-I", "-c", start],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, env=env,
-    )  # fmt: skip
-    assert process.stdin and process.stdout and process.stderr
+    job = {"task": task, "arguments": dict(arguments), "memory": limits.memory, "seconds": limits.seconds,
+           "file_size": limits.file_size}  # fmt: skip
+    process = _SERVER.fork(task.split(":")[0], json.dumps(job).encode() + b"\n")
     errors: list[bytes] = []
-    drain = threading.Thread(target=lambda pipe: errors.append(pipe.read()), args=(process.stderr,))
+    drain = threading.Thread(target=lambda pipe: errors.append(pipe.read()), args=(process.complaints,))
     drain.start()
     answer: dict[str, Any] | None = None
     deadline = time.monotonic() + limits.seconds * 2 + 10
     timed_out = False
     try:
-        with contextlib.suppress(BrokenPipeError):
-            process.stdin.write(job.encode())
-            process.stdin.close()
-        for line in _lines(process.stdout):
+        for line in _lines(process.answers):
             if time.monotonic() > deadline:
                 timed_out = True
                 break
@@ -117,12 +86,9 @@ def run_guarded(
             if stopped:
                 raise GuardedFailure("cancelled", "stopped")
     finally:
-        if answer is None:
-            process.kill()
-        code = process.wait()
+        code = process.end()
         drain.join()
-        process.stdout.close()
-        process.stderr.close()
+        process.complaints.close()
     if answer and "error" in answer:
         raise GuardedFailure(answer["error"], answer["detail"])
     if answer is None:

@@ -4,20 +4,26 @@ from __future__ import annotations
 
 import os
 import socket
+import subprocess
 import tempfile
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from kalyptra.core.clip.guarded import GuardedFailure, Limits, _without_network, run_guarded
+from kalyptra.core.clip.guarded import GuardedFailure, Limits, run_guarded
 
 HERE = "kalyptra.core.tests.test_guarded:"
 
 
 def double(number: int) -> int:
     return 2 * number
+
+
+def server() -> int:
+    return os.getppid()
 
 
 def complain() -> None:
@@ -94,7 +100,7 @@ class Guarded(TestCase):
             self.assertEqual(run_guarded(HERE + "scribble", {"path": path}, Limits(file_size=1 << 20)), "written")
 
     def test_it_has_no_network_where_the_kernel_can_take_it_away(self) -> None:
-        if not _without_network():
+        if subprocess.run(["unshare", "--user", "--net", "true"], capture_output=True).returncode:
             self.skipTest("this kernel gives no name spaces to ordinary processes")
         with socket.socket() as listening:
             listening.bind(("127.0.0.1", 0))
@@ -111,3 +117,20 @@ class Guarded(TestCase):
         with self.assertRaises(GuardedFailure) as stopped:
             run_guarded(HERE + "spin", {}, Limits(seconds=60), go_on=lambda: time.monotonic() < end)
         self.assertEqual(stopped.exception.kind, "cancelled")
+
+    def test_when_the_server_is_ended_its_work_ends_and_the_next_has_another(self) -> None:
+        first = run_guarded(HERE + "server", {}, Limits())
+
+        def kill() -> bool:
+            os.kill(first, 9)
+            return True
+
+        with self.assertRaises(GuardedFailure) as ended:
+            run_guarded(HERE + "spin", {}, Limits(seconds=60), go_on=kill)
+        self.assertEqual(ended.exception.kind, "killed")
+        self.assertNotEqual(run_guarded(HERE + "server", {}, Limits()), first)
+
+    def test_many_threads_have_work_done_at_once(self) -> None:
+        with ThreadPoolExecutor(8) as pool:
+            answers = pool.map(lambda number: run_guarded(HERE + "double", {"number": number}, Limits()), range(40))
+        self.assertEqual(list(answers), [2 * number for number in range(40)])

@@ -160,12 +160,14 @@ class Instance:
                 return None
         own = self.processes()
         web = [process for process in own if "gunicorn" in process.command]
+        guarded = [process for process in own if "fork_server" in process.command]
+        servers = {process.pid for process in guarded}
         masters = {process.pid for process in web} & {process.parent for process in web}
         chosen = {
             "worker": [process.pid for process in own if "manage.py worker" in process.command],
             "web master": sorted(masters),
             "web process": [process.pid for process in web if process.parent in masters],
-            "helper": [process.pid for process in own if "guarded" in process.command],
+            "helper": [process.pid for process in guarded if process.parent in servers],
         }[role]
         return chosen[0] if chosen else None
 
