@@ -82,11 +82,11 @@ class ByRegion(TestCase):
             )
             curves.append(fit_closed(max(border, key=len)[:, 0] + 0.5, 0.8))
         drawn = [drawn_outline(f"line{i}", 0, curve, motion=Motion.FREE) for i, curve in enumerate(curves)]
-        apart = [follow_range([outline], clip, 0, 25, SIZE[1])[0] for outline in drawn]
-        together = follow_range(drawn, clip, 0, 25, SIZE[1])
+        apart = [follow_range([outline], clip, 0, 14, SIZE[1])[0] for outline in drawn]
+        together = follow_range(drawn, clip, 0, 14, SIZE[1])
 
         def reached(outlines: list[Outline]) -> float:
-            mattes = [drawn_matte([outline_at(line, t) for line in outlines], Refine(), SIZE, 1.0) for t in range(26)]
+            mattes = [drawn_matte([outline_at(line, t) for line in outlines], Refine(), SIZE, 1.0) for t in range(15)]
             return float(np.mean([overlap(matte, clip.truth(t)) for t, matte in enumerate(mattes)]))
 
         self.assertGreater(reached(together), 0.88)

@@ -12,7 +12,7 @@ const SLOW = 80; // ms: twelve pictures a second
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays,
-const NEXT = 3; // and as long as somebody is at work: until the look was the same for
+const NEXT = 3; // and as long as somebody is at work, or wants few data: until the look was the same for
 const SETTLED = 1500; // ms
 const LATER = 800; // ms until a frame is asked for again that was not prepared yet
 const START_WITH = 8; // frames that must be ready before a stalled play goes on
@@ -21,6 +21,8 @@ const OTHERS = ["overlay", "change", "plate", "framed", "behind", "seen", "edges
 const OF_SUBJECT = ["matte", "overlay", "change"]; // views of the chosen subject
 
 const shot = () => window.Alpine.store("shot");
+// The browser was told to be sparing, as on a line that is paid for by the megabyte.
+const sparing = () => Boolean(/** @type {any} */ (navigator).connection?.saveData);
 
 // Frames by what they show. Not in the store: pictures need no watching.
 const kept = new Map();
@@ -235,7 +237,7 @@ export function createViewer() {
       if (this.later || shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
-      const reach = this.playing ? count : Math.min(this.settled ? AHEAD : NEXT, count);
+      const reach = this.playing ? count : Math.min(this.settled && !sparing() ? AHEAD : NEXT, count);
       for (let i = 0; i < reach && this.fetching.size < AT_ONCE; i++) {
         const frame = first + ((this.frame - first + i) % count);
         if (!this.has(frame)) this.fetchFrame(frame);

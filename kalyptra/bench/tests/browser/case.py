@@ -34,6 +34,8 @@ UNFOLDED = """document.addEventListener("alpine:initialized", () => {
   for (const part of document.querySelectorAll("details.part")) part.open = true;
 })"""
 """A user who unfolded all parts of the sheets; how they fold has its own test."""
+SPARING = "Object.defineProperty(navigator.connection, 'saveData', { value: true, configurable: true })"
+"""A browser that was told to save data: sixty frames ahead of every look would take most of the time of these tests."""
 
 
 class Worker(threading.Thread):
@@ -112,6 +114,7 @@ class BrowserCase(StaticLiveServerTestCase):
         worker.start()
         self.addCleanup(worker.stop)
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=self.live_server_url)
+        context.add_init_script(SPARING)
         if self.unfolded:
             context.add_init_script(UNFOLDED)
         context.set_default_timeout(180_000)  # work over frames takes its time on a busy machine
