@@ -129,7 +129,7 @@ from kalyptra.core.setup.time.easing import Ease
 from kalyptra.core.setup.time.track import Step
 from kalyptra.core.store import PICTURE, RECORD, EmptyStore, FolderStore, NotInStore
 from kalyptra.core.surveying import survey, ways
-from kalyptra.core.warm import warm_up
+from kalyptra.core.warm import warm_step, warm_steps, warm_up
 
 __all__ = [
     "EDGE_OF_DRAWN",
@@ -325,6 +325,8 @@ __all__ = [
     "to_light",
     "trust",
     "want",
+    "warm_step",
+    "warm_steps",
     "warm_up",
     "ways",
     "with_colours",

@@ -19,7 +19,18 @@ from kalyptra.core.distance.stack import Layer, stack, with_zones
 from kalyptra.core.distance.toned import Toned
 from kalyptra.core.finished import Seen, finished
 from kalyptra.core.focus.breathing import breathed, enlargement
-from kalyptra.core.layered import CutOut, Light, Matte, Opening, Plate, Quality, nearest_of, opening_at, through_lens
+from kalyptra.core.layered import (
+    CutOut,
+    Light,
+    Matte,
+    Opening,
+    Plate,
+    Quality,
+    lay_over_what_is_far,
+    nearest_of,
+    opening_at,
+    through_lens,
+)
 from kalyptra.core.lens.character import with_character
 from kalyptra.core.lens.layers import lay_sharp
 from kalyptra.core.parallax import Beside, laid_matte, moved_ground, moved_layer
@@ -73,7 +84,7 @@ class Composed:
     Attributes:
         look: the setup at the frame.
         frame: its number.
-        picture, light: what the camera saw, as codes and as linear light.
+        picture: what the camera saw.
         mattes: each with its subject, in the setup's order.
         known: what is known of the picture behind the cut-outs.
         sources: where it all comes from.
@@ -82,11 +93,15 @@ class Composed:
     look: Look
     frame: int
     picture: Picture
-    light: Light
     mattes: tuple[tuple[Matte, SubjectAt], ...]
     known: KnownPlate | None
     sources: Sources
     quality: Quality
+
+    @cached_property
+    def light(self) -> Light:
+        """What is seen without a lens: (height, width, 3) linear light."""
+        return to_light(self.picture.codes, self.picture.transfer)
 
     @property
     def scale(self) -> float:
@@ -136,25 +151,33 @@ class Composed:
     def result(self) -> Light:
         """The same with its finish, enlarged where the lens breathes."""
         finish = self.look.finish
-        seen = Seen(
-            self.light, self.dioptres, self.cut_outs, tuple((owner.id, matte) for matte, owner in self.mattes),
-            self.opening, self.frame, self.scale, self.picture.transfer,
-        )  # fmt: skip
         larger = enlargement(self.opening.lens.focal_length, self.look.focus) if self.look.breathing else 1.0
         # What is seen of the source does not breathe: so neither does the result, as far as it is not seen.
         blurred = with_character(self.blurred, self.look.character, self.scale)
-        return breathed(finished(blurred, finish, seen, self.sources.store), 1 + (larger - 1) * finish.strength)
+        if not finish.is_plain:
+            seen = Seen(
+                self.light, self.dioptres, self.cut_outs, tuple((owner.id, matte) for matte, owner in self.mattes),
+                self.opening, self.frame, self.scale, self.picture.transfer,
+            )  # fmt: skip
+            blurred = finished(blurred, finish, seen, self.sources.store)
+        return breathed(blurred, 1 + (larger - 1) * finish.strength)
 
 
 @dataclass(frozen=True)
-class Elsewhere(Composed):
-    """A frame that is not seen as the clip was taken; all of it is as it is seen now.
+class Moved(Composed):
+    """The same from a little beside; all of it is as it is seen from there.
 
     Attributes:
+        seen: (height, width, 3) linear light, without a lens.
         ground: what is not cut out.
     """
 
+    seen: Light
     ground: Plate
+
+    @cached_property
+    def light(self) -> Light:
+        return self.seen
 
     @cached_property
     def dioptres(self) -> NDArray[np.float32]:
@@ -166,21 +189,32 @@ class Elsewhere(Composed):
 
 
 @dataclass(frozen=True)
-class Moved(Elsewhere):
-    """The same from a little beside."""
-
-
-@dataclass(frozen=True)
-class InSpace(Elsewhere):
-    """The same on cards in space: the ground is what is around, infinitely far.
+class InSpace(Composed):
+    """A frame on cards in space. What is around them is infinitely far.
 
     Attributes:
         cards: with their own colours, in the order in which they are laid over each other.
-        around: (height, width, 3) the ground's light, small: it has nothing fine in it.
+        around: (height, width, 3) linear light, small: it has nothing fine in it.
     """
 
     cards: tuple[CutOut, ...]
     around: Light
+
+    @cached_property
+    def light(self) -> Light:
+        light = self.plate.light.copy()
+        for card in self.cards:
+            assert card.colour is not None
+            lay_sharp(card.colour, card.matte, light)
+        return light
+
+    @cached_property
+    def dioptres(self) -> NDArray[np.float32]:
+        return self.plate.dioptres
+
+    @cached_property
+    def plate(self) -> Plate:
+        return Plate(enlarged(self.around, self.picture.size), np.zeros(self.picture.size, np.float32))
 
     @cached_property
     def cut_outs(self) -> tuple[CutOut, ...]:
@@ -190,14 +224,14 @@ class InSpace(Elsewhere):
     def blurred(self) -> Light:
         far = np.zeros(self.around.shape[:2], np.float32)
         soft = through_lens(self.around, far, (), self.opening, Plate(self.around, far), self.quality)
-        ground = enlarged(soft, self.light.shape[:2])
-        return through_lens(self.light, self.dioptres, self.cards, self.opening, self.ground, self.quality,
-                            blurred=ground)  # fmt: skip
+        light = enlarged(soft, self.picture.size)
+        lay_over_what_is_far(light, self.cards, self.opening, self.quality)
+        return light
 
 
 def enlarged(light: Light, size: tuple[int, ...]) -> Light:
     """A soft picture at a larger size, (height, width)."""
-    return np.asarray(cv2.resize(light, (size[1], size[0]), interpolation=cv2.INTER_CUBIC), np.float32)
+    return np.asarray(cv2.resize(light, (size[1], size[0]), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def in_space(look: Look, frame: int, sources: Sources, quality: Quality, space: SpaceAt) -> InSpace:
@@ -217,15 +251,9 @@ def in_space(look: Look, frame: int, sources: Sources, quality: Quality, space: 
     cards = []
     for rank, card in enumerate(back_to_front(laid, scale)):
         dioptres = np.maximum(stack(size, scale, [Layer(card.plane)]), np.float32(1e-5))
-        cards.append(CutOut(card.cover, np.asarray(1 / dioptres, np.float32), card.light, rank))
+        cards.append(CutOut.with_relief(card.cover, dioptres, card.light, rank))
     small = around_card(taken, space.around, space.colour, picture.transfer, max(AROUND, size[1] // 4))
-    around = enlarged(small, size)
-    light = around.copy()
-    for seen in cards:
-        assert seen.colour is not None
-        lay_sharp(seen.colour, seen.matte, light)
-    ground = Plate(around, np.zeros(size, np.float32))
-    return InSpace(look, frame, picture, light, (), None, sources, quality, ground, tuple(cards), small)
+    return InSpace(look, frame, picture, (), None, sources, quality, tuple(cards), small)
 
 
 def _card(
@@ -298,8 +326,8 @@ def moved(made: Composed, move: MoveAt) -> Moved:
     often = laid_matte(np.where(hidden, known, np.uint8(255)).astype(np.float32), ground)
     seen_often = np.where(ground.made_up, np.float32(0), often).astype(np.uint8)
     return Moved(
-        made.look, made.frame, made.picture, light, tuple((ordered[owner.id], owner) for _, owner in made.mattes),
-        KnownPlate(ground.light, seen_often, np.ones(size, bool)), made.sources, made.quality,
+        made.look, made.frame, made.picture, tuple((ordered[owner.id], owner) for _, owner in made.mattes),
+        KnownPlate(ground.light, seen_often, np.ones(size, bool)), made.sources, made.quality, light,
         Plate(ground.light, ground.dioptres),
     )  # fmt: skip
 
@@ -318,14 +346,14 @@ def compose(look: Look, frame: int, sources: Sources, quality: Quality = Quality
     if look.space is not None:
         return in_space(look, frame, sources, quality, look.space)
     picture = sources.footage.picture(frame)
-    light = to_light(picture.codes, picture.transfer)
     scale = picture.size[1] / sources.full_width
     known = known_plate(look.plate, picture, scale, sources.store)
     carefully = quality is Quality.FINAL
     mattes = [(sources.mattes(subject, picture, scale, sources.store, carefully), subject) for subject in look.subjects]
     if look.plate.mend_mattes and known is not None:
-        mattes = [(difference_matte(light, matte, known.light, known.seen > 0), owner) for matte, owner in mattes]
-    made = Composed(look, frame, picture, light, tuple(mattes), known, sources, quality)
+        light, often = to_light(picture.codes, picture.transfer), known.seen > 0
+        mattes = [(difference_matte(light, matte, known.light, often), owner) for matte, owner in mattes]
+    made = Composed(look, frame, picture, tuple(mattes), known, sources, quality)
     return moved(made, look.move) if look.move else made
 
 

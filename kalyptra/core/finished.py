@@ -89,9 +89,8 @@ def where(at: WhereAt, seen: Seen) -> Plane:
         matte = _covered(at.subject, seen)
         return matte if at.driven_by is DrivenBy.INSIDE else np.asarray(1 - matte, np.float32)
     share = _share(at, seen.dioptres, seen)
-    for cut_out in sorted(seen.cut_outs, key=lambda c: -float(np.min(c.distance))):
-        inverse = np.asarray(1 / np.asarray(cut_out.distance), np.float32)
-        own = _share(at, np.broadcast_to(inverse, share.shape) if inverse.ndim else inverse.reshape(1, 1), seen)
+    for cut_out in sorted(seen.cut_outs, key=lambda c: -c.distance):
+        own = _share(at, cut_out.dioptres, seen)
         share = share + cut_out.matte * (own - share)
     return np.ascontiguousarray(share, np.float32)
 

@@ -26,7 +26,7 @@ from kalyptra.core.setup.document.setup import Aperture, Highlights, Iris
 from kalyptra.core.setup.resolve.blur import BlurAt, CharacterAt
 from kalyptra.core.setup.resolve.held import HeldAt
 from kalyptra.core.setup.resolve.look import Numbers, spoken
-from kalyptra.core.window import window_of
+from kalyptra.core.window import Window, window_of
 
 Light = NDArray[np.float32]
 """(height, width, 3) linear light."""
@@ -51,15 +51,31 @@ class CutOut:
 
     Attributes:
         matte: its coverage.
-        distance: metres; one number, or (height, width) where its relief is known.
+        distance: metres; where its relief is known, of its nearest part.
         colour: (height, width, 3) linear light, its own wherever the matte reaches; None where it has to be worked out.
         rank: those of a lower one lie behind, whatever their distance; of one rank the nearer lies before.
+        relief: (height, width) 1/m of each of its pixels; None where all of it is at one distance.
     """
 
     matte: Matte
-    distance: float | NDArray[np.float32]
+    distance: float
     colour: Light | None = None
     rank: int = 0
+    relief: NDArray[np.float32] | None = None
+
+    @classmethod
+    def with_relief(
+        cls, matte: Matte, relief: NDArray[np.float32], colour: Light | None = None, rank: int = 0
+    ) -> CutOut:
+        """One whose distance changes from pixel to pixel; the relief is above 0 everywhere."""
+        return cls(matte, 1 / cv2.minMaxLoc(relief)[1], colour, rank, relief)
+
+    @property
+    def dioptres(self) -> NDArray[np.float32]:
+        """(height, width) 1/m of each of its pixels."""
+        if self.relief is not None:
+            return self.relief
+        return np.broadcast_to(np.float32(1 / self.distance), self.matte.shape)
 
 
 @dataclass(frozen=True)
@@ -143,7 +159,6 @@ def through_lens(
     plate: Plate | None = None,
     quality: Quality = Quality.FINAL,
     growth: float = 1.0,
-    blurred: Light | None = None,
 ) -> Light:
     """See a flat picture through a lens.
 
@@ -153,7 +168,6 @@ def through_lens(
         cut_outs: the subjects on layers of their own.
         plate: the picture behind them, where it is known; else it is filled from its surroundings.
         growth: how far beyond its matte a subject is taken to spoil the picture behind it, px.
-        blurred: the plate as the lens sees it, where that is known already; changed.
 
     Returns:
         (height, width, 3) linear light.
@@ -166,22 +180,16 @@ def through_lens(
     coc = opening.coc(plate.dioptres, width)
     ground, (radius, sides) = opening.lifted(plate.light, coc), discs_of(coc, spread)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
-    result = see_ground(ground, radius, spread, setting, sides) if blurred is None else blurred
+    result = see_ground(ground, radius, spread, setting, sides)
     for cut_out in back_to_front(cut_outs):
         window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
         if window is None:
             continue
         matte = cut_out.matte[window]
-        inverse = np.float32(1) / np.broadcast_to(np.asarray(cut_out.distance, np.float32), cut_out.matte.shape)[window]
-        own = opening.coc(inverse, width)
-        if cut_out.colour is None:
-            colour = own_colour(light[window], matte, plate.light[window])
-        else:
-            colour = cut_out.colour[window]
-        colour = opening.lifted(colour, own)
-        own_radius, own_sides = discs_of(own, spread if isinstance(spread, Iris) else spread.moved(window))
-        lay_over(result, window, colour, matte, own_radius, spread, setting, own_sides)
-        near = nearer_part(plate.dioptres, float(inverse.max()), window, matte, reach)
+        known = cut_out.colour
+        colour = own_colour(light[window], matte, plate.light[window]) if known is None else known[window]
+        _lay_cut_out(result, cut_out, window, colour, opening, setting)
+        near = nearer_part(plate.dioptres, 1 / cut_out.distance, window, matte, reach)
         if near is not None:
             part, coverage = near
             part_sides = sides.part(part) if sides else None
@@ -189,9 +197,37 @@ def through_lens(
     return result
 
 
+def lay_over_what_is_far(result: Light, cut_outs: Sequence[CutOut], opening: Opening, quality: Quality) -> None:
+    """Lay cut-outs, as the lens sees them, over what lies behind all of them, in place.
+
+    Args:
+        result: (height, width, 3) linear light of what lies behind, as the lens sees it; changed.
+        cut_outs: each with its own colour.
+    """
+    for cut_out in back_to_front(cut_outs):
+        window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
+        if window is not None:
+            assert cut_out.colour is not None
+            _lay_cut_out(result, cut_out, window, cut_out.colour[window], opening, quality.setting)
+
+
+def _lay_cut_out(
+    result: Light, cut_out: CutOut, window: Window, colour: Light, opening: Opening, setting: Setting
+) -> None:
+    """Lay a cut-out over what lies behind it, in place.
+
+    Args:
+        window: the part of the picture that it covers; its colour is as large.
+    """
+    matte, spread = cut_out.matte[window], opening.spread(*result.shape[:2])
+    coc = opening.coc(cut_out.dioptres[window], result.shape[1])
+    radius, sides = discs_of(coc, spread if isinstance(spread, Iris) else spread.moved(window))
+    lay_over(result, window, opening.lifted(colour, coc), matte, radius, spread, setting, sides)
+
+
 def back_to_front(cut_outs: Sequence[CutOut]) -> list[CutOut]:
     """Cut-outs in the order in which they are laid over each other."""
-    return sorted(cut_outs, key=lambda cut_out: (cut_out.rank, -float(np.min(cut_out.distance))))
+    return sorted(cut_outs, key=lambda cut_out: (cut_out.rank, -cut_out.distance))
 
 
 def discs_of(coc: NDArray[np.float32], spread: Iris | ByPlace) -> tuple[NDArray[np.float32], Sides | None]:
@@ -205,14 +241,14 @@ def discs_of(coc: NDArray[np.float32], spread: Iris | ByPlace) -> tuple[NDArray[
 
 def nearest_of(cut_outs: Sequence[CutOut]) -> list[float]:
     """The dioptres of each cut-out's nearest part."""
-    return [float(np.max(1 / np.asarray(cut_out.distance))) for cut_out in cut_outs]
+    return [1 / cut_out.distance for cut_out in cut_outs]
 
 
 def foremost(dioptres: NDArray[np.float32], cut_outs: Sequence[CutOut]) -> NDArray[np.float32]:
     """(height, width) 1/m of whatever lies foremost."""
     seen = dioptres
     for cut_out in back_to_front(cut_outs):
-        seen = np.where(cut_out.matte > 0.5, np.asarray(1 / np.asarray(cut_out.distance), np.float32), seen)
+        seen = np.where(cut_out.matte > 0.5, cut_out.dioptres, seen)
     return seen
 
 

@@ -41,41 +41,51 @@ from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.source import RoundAt, StopsAt
 
 
-def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
-    """Render one small frame, follow an outline and a matte by one; also keeps freed memory from here on.
-
-    Args:
-        told: after each step how many are done, of how many, and what it was.
-    """
+def warm_up() -> None:
+    """Render one small frame, follow an outline and a matte by one; also keeps freed memory from here on."""
     keep_freed_memory()
+    for step in warm_steps().values():
+        step()
+
+
+def warm_step(name: str) -> None:
+    """One step of it: each can be done in a process of its own."""
+    warm_steps()[name]()
+
+
+def warm_steps() -> dict[str, Callable[[], object]]:
+    """What it is made of, what takes longest first."""
     size = (54, 96)
     light = to_light(np.zeros((*size, 3), np.uint8), Transfer.SRGB)
     dioptres = np.tile(np.linspace(0.02, 0.6, size[1], dtype=np.float32), (size[0], 1))
     rows = Curve.model_validate(ellipse(48, 27, 30, 30)).rows
     noise = np.random.default_rng(1).integers(0, 255, (*size, 3), np.uint8)
-    cut_outs: list[CutOut] = []
+    disc = cv2.circle(np.zeros(size, np.float32), (48, 27), 15, 1.0, cv2.FILLED)
 
     def mattes() -> None:
-        for refine, distance in ((Refine(), 2.0), (Refine(feather_out=4.0), 3.0)):
-            cut_outs.append(CutOut(outline_matte(rows, refine, size), distance))
-        guided_filter(noise, np.asarray(cut_outs[0].matte), 4, 1e-4, smaller=2)
-        edge_by_colours(noise, np.asarray(cut_outs[0].matte), 4.0)
-        solved_edge(noise, np.asarray(cut_outs[0].matte), 4.0)
+        for refine in (Refine(), Refine(feather_out=4.0)):
+            outline_matte(rows, refine, size)
+        guided_filter(noise, disc, 4, 1e-4, smaller=2)
+        edge_by_colours(noise, disc, 4.0)
+        solved_edge(noise, disc, 4.0)
 
     def lens() -> None:
         opening = Opening(ThinLens(0.05, 0.3, 2.0, 0.036))
         for quality in (Quality.PREVIEW, Quality.FINAL):
-            to_codes(through_lens(light, dioptres, cut_outs, opening, quality=quality), Transfer.SRGB)
+            to_codes(
+                through_lens(light, dioptres, [CutOut(disc, 2.0), CutOut(disc, 3.0)], opening, quality=quality),
+                Transfer.SRGB,
+            )
         lift(light, dioptres, 0.5, 1.0, 1.0)
         spread_evenly(light, 3.0, Iris(), 0.0)
 
     def follow() -> None:
         flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
         behind = BackgroundPicture.unknown(noise.shape[:2])
-        propagate(SubjectState.at(noise, np.asarray(cut_outs[0].matte)), noise, behind, flow)
+        propagate(SubjectState.at(noise, disc), noise, behind, flow)
         find_step(noise, noise, rows, Motion.SIMILARITY, np.eye(3), SubjectModel.at(noise, rows))
         spread(rows[:, :2], rows[:, :2], rows[:, :2], rows[:, 0], 9.0, 1.0)
-        matched(rows[:, :2], border_of(np.asarray(cut_outs[0].matte)))
+        matched(rows[:, :2], border_of(disc))
 
     def finish() -> None:
         tones = (GrainAtTone(tone=0.5, deviation=2.0),)
@@ -95,16 +105,12 @@ def warm_up(told: Callable[[int, int, str], None] | None = None) -> None:
         laid_card(light, None, np.eye(3), light.shape[:2])
         moved_ground(light, dioptres, Beside(20.0, 0.0, 0.1, 0.2, (48.0, 27.0)))
 
-    steps: dict[str, Callable[[], object]] = {
+    return {
         "mattes": mattes,
-        "distances": distances,
         "lens": lens,
+        "distances": distances,
         "finish": finish,
         "following": follow,
         "plates": lambda: median_of(light[None], np.ones((1, *size), bool), 1),
         "people": lambda: person_share(noise),
     }
-    for done, (name, step) in enumerate(steps.items(), start=1):
-        step()
-        if told:
-            told(done, len(steps), name)

@@ -15,6 +15,8 @@ ROOT = Path(__file__).resolve().parents[2]
 CORE, BENCH, SHELL = (ROOT / "kalyptra" / room / "tests" for room in ("core", "bench", "shell"))
 AT_ONCE = 4
 """Two processors; the tests of a whole instance, and those of pages, wait for some of their time."""
+BROWSERS = 4
+"""Groups of page tests."""
 COVERAGE = "--coverage"
 BIN = Path(sys.executable).parent
 
@@ -44,7 +46,16 @@ def groups() -> list[list[str]]:
     whole = [module for module in shell if module.endswith("trial")]
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
     started = ["kalyptra.launch", "kalyptra.design", *(module for module in shell if module not in whole)]
-    return [whole, *(browser[i::4] for i in range(4)), rest, started, core[::2], core[1::2]]
+    return [*dealt(browser, BROWSERS), whole, rest, *dealt(core, 2), started]
+
+
+def dealt(labels: list[str], hands: int) -> list[list[str]]:
+    """Modules dealt out so that each hand has about as many tests."""
+    out: list[list[str]] = [[] for _ in range(hands)]
+    counts = {label: (ROOT / f"{label.replace('.', '/')}.py").read_text().count("    def test_") for label in labels}
+    for label in sorted(labels, key=lambda label: -counts[label]):
+        min(out, key=lambda hand: sum(counts[held] for held in hand)).append(label)
+    return out
 
 
 def modules(folder: Path) -> list[str]:

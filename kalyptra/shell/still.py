@@ -80,7 +80,8 @@ def make(options: argparse.Namespace) -> NDArray[np.uint8]:
         if not options.matte_distance or options.matte_distance <= 0:
             raise BadInput("--matte needs --matte-distance, in metres")
         matte = read_matte(options.matte, size)
-        cut_outs.append(CutOut(matte, relief(dioptres, matte, options.matte_distance)))
+        own = relief(dioptres, matte, options.matte_distance)
+        cut_outs.append(CutOut(matte, options.matte_distance) if own is None else CutOut.with_relief(matte, own))
     plate = None
     if options.plate:
         if not options.plate_distance:
@@ -92,13 +93,13 @@ def make(options: argparse.Namespace) -> NDArray[np.uint8]:
     return to_codes(through_lens(light, dioptres, cut_outs, lens_of(options), plate), Transfer.SRGB)
 
 
-def relief(dioptres: NDArray[np.float32], matte: NDArray[np.float32], distance: float) -> NDArray[np.float32] | float:
-    """The subject's own distances, where the distance file has them: solid, and within a quarter of the one given."""
+def relief(dioptres: NDArray[np.float32], matte: NDArray[np.float32], distance: float) -> NDArray[np.float32] | None:
+    """The subject's own dioptres, where the distance file has them: solid, and within a quarter of the one given."""
     known = (matte > 0.95) & (np.abs(dioptres * np.float32(distance) - 1) < 0.25)
     if known.sum() < 0.5 * (matte > 0.95).sum():
-        return distance
+        return None
     filled = fill(dioptres[..., None], known.astype(np.float32))[..., 0]
-    return np.asarray(1 / np.maximum(filled, np.float32(1e-6)), np.float32)
+    return np.maximum(filled, np.float32(1e-6))
 
 
 def lens_of(options: argparse.Namespace) -> Opening:

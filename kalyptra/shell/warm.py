@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import sys
 import time
+from concurrent.futures import ProcessPoolExecutor, as_completed
 
-from kalyptra.core import warm_up
+from kalyptra.core import warm_step, warm_steps
 
 
 def main() -> int:
     started = time.monotonic()
     print("Compiling the picture's loops (once, about half a minute)", flush=True)
-    warm_up(lambda done, of, name: print(f"  {done} of {of}: {name}, {time.monotonic() - started:.0f} s", flush=True))
+    with ProcessPoolExecutor(2) as pool:  # the compiler uses one processor
+        steps = {pool.submit(warm_step, name): name for name in warm_steps()}
+        for done, step in enumerate(as_completed(steps), start=1):
+            step.result()
+            print(f"  {done} of {len(steps)}: {steps[step]}, {time.monotonic() - started:.0f} s", flush=True)
     return 0
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from typing import Any
 from unittest import mock
 
@@ -11,7 +10,7 @@ from django.http import HttpRequest
 
 from kalyptra.bench.api import api
 from kalyptra.config import errors
-from kalyptra.core.clip import guarded
+from kalyptra.core.clip.fork_server import Forked, ForkServer
 from kalyptra.core.tests import material
 from kalyptra.library.models import Project, Shot
 from kalyptra.work.tests.case import JobCase
@@ -124,21 +123,21 @@ class Answers(JobCase):
         shot = f"shots/{self.mine.pk}"
         svg = "<svg xmlns='http://www.w3.org/2000/svg'><rect width='9' height='9'/></svg>"
         ran: list[str] = []
-        real = guarded.subprocess.Popen
+        fork = ForkServer.fork
 
-        def noted(command: Any, **more: Any) -> Any:
-            ran.append(str(os.getpid()))
-            return real(command, **more)
+        def noted(server: ForkServer, module: str, order: bytes) -> Forked:
+            ran.append(module)
+            return fork(server, module, order)
 
         with (
-            mock.patch.object(guarded.subprocess, "Popen", noted),
+            mock.patch.object(ForkServer, "fork", noted),
             mock.patch("kalyptra.core.importing.read_svg", side_effect=AssertionError),
             mock.patch("kalyptra.core.importing.read_table", side_effect=AssertionError),
         ):
             self.assertEqual(len(self.send("post", f"{shot}/outlines/read", {"text": svg, "frame": 3}).json()), 1)
             table = "frame,distance_m\n0,2\n9,1\n"
             self.assertEqual(len(self.send("post", f"{shot}/focus/read", {"text": table}).json()), 2)
-        self.assertEqual(len(ran), 2)
+        self.assertEqual(ran, ["kalyptra.core.importing"] * 2)
 
     def test_a_save_whose_answer_was_lost_may_be_sent_again(self) -> None:
         path, setup = f"shots/{self.mine.pk}/setup", self.mine.setup.model_dump(mode="json")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -37,13 +37,20 @@ class Figure:
 def cpu_ms(work: Callable[[], object], runs: int = 9) -> float:
     """Least CPU milliseconds of a piece of work in this process, all threads, after one warm-up: what is more than the
     least is other work on the machine."""
-    work()
-    taken = []
-    for _ in range(runs):
-        start = time.process_time()
+    return cpu_ms_in_turn([work], runs)[0]
+
+
+def cpu_ms_in_turn(works: Sequence[Callable[[], object]], runs: int = 9) -> list[float]:
+    """The same of several, one after the other again and again, so that a machine that slows down slows all of them."""
+    for work in works:
         work()
-        taken.append((time.process_time() - start) * 1000)
-    return min(taken)
+    taken: list[list[float]] = [[] for _ in works]
+    for _ in range(runs):
+        for work, times in zip(works, taken, strict=True):
+            start = time.process_time()
+            work()
+            times.append((time.process_time() - start) * 1000)
+    return [min(times) for times in taken]
 
 
 def wall(work: Callable[[], object]) -> float:

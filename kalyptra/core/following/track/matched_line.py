@@ -63,14 +63,14 @@ def matched(line: Places, border: Places) -> Places:
     steps = np.linalg.norm(np.diff(line, axis=0, append=line[:1]), axis=1)
     length = float(np.linalg.norm(np.diff(turned, axis=0, append=turned[:1]), axis=1).mean())
     nearest = np.argsort(np.square(turned - line[0]).sum(axis=1))[:STARTS]
+    away = np.square(line[:, :1] - turned[:, 0]) + np.square(line[:, 1:] - turned[:, 1])
     best, chosen = np.inf, None
     for start in nearest:
-        rolled = np.roll(turned, -start, axis=0)
-        cost = np.square(line[:, None] - np.concatenate([rolled, rolled[:1]])[None]).sum(axis=2)
+        cost = np.concatenate([away[:, start:], away[:, : start + 1]], axis=1)  # once around, and its first place again
         way = np.empty(len(line), np.int64)
         total = _best_way(cost, steps, length, STRETCH, MOST_STEP, way)
         if total < best:
-            best, chosen = total, rolled[way % count]
+            best, chosen = total, turned[(way + start) % count]
     assert chosen is not None
     return chosen
 
