@@ -16,6 +16,7 @@ from kalyptra.core.edit.findings import TakeSourceSteps
 from kalyptra.core.edit.looks import taken_look
 from kalyptra.core.edit.values import KeyHere, SetAt
 from kalyptra.core.following.sources import follow_source, free_of
+from kalyptra.core.lens.optics import ThinLens
 from kalyptra.core.setup.document.distance import Followable
 from kalyptra.core.setup.document.named_look import LookPart
 from kalyptra.core.setup.document.setup import OutlineMatte, Setup
@@ -165,7 +166,11 @@ class Followed(TestCase):
             shape = resolve(setup, frame, CLIP.size).sources[0].shape
             assert isinstance(shape, PlaneAt)
             for (x, y), metres in zip(truth, self.clip.distance(frame, self.clip.corners()), strict=True):
-                self.assertAlmostEqual(shape.dioptres(x, y) * metres, 1, delta=0.03)
+                away = 1 / shape.dioptres(x, y)
+                self.assertAlmostEqual(metres / away, 1, delta=0.03)
+                # What a 50 mm lens that is focused there at f/2.8 shows sharp goes with it.
+                ours, true = (ThinLens(0.05, 2.8, focus, 0.036).limits(3e-5) for focus in (away, metres))
+                np.testing.assert_allclose(ours, true, rtol=0.03)
 
 
 class OnTheDemo(TestCase):

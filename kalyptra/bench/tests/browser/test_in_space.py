@@ -139,6 +139,39 @@ class InSpace(BrowserCase):
         field = page.get_by_role("textbox", name="Card distance", exact=True)
         self.until(lambda: abs(float(field.input_value() or 0) - own) < 0.001)
 
+    def test_a_picture_is_named_moved_whole_seen_over_the_page_in_the_file_and_switched_off(self) -> None:
+        page = self.page
+        page.locator('.stage[data-stage="footage"]').click()
+        page.get_by_role("switch", name="On a card in space").check()
+        title = np.zeros((100, 400, 4), np.uint8)
+        title[20:80, 20:380] = (40, 255, 40, 255)
+        page.get_by_label("Bring a picture").set_input_files({"name": "Evening.png", "mimeType": "image/png",
+                                            "buffer": cv2.imencode(".png", title)[1].tobytes()})  # fmt: skip
+        cards = page.get_by_role("list", name="Cards").get_by_role("button")
+        cards.filter(has_text="Evening").wait_for()
+        self.put("Card name", "First star")
+        cards.filter(has_text="First star").wait_for()
+        before = self.now().space.cards[0]  # type: ignore[union-attr]
+        self.drag(page.locator('.card-edge.chosen[data-act="card"]'), 40, -30)
+        self.until(lambda: self.now().space.cards[0].across.keys[0].value > before.across.keys[0].value)  # type: ignore[union-attr]
+        after = self.now().space.cards[0]  # type: ignore[union-attr]
+        self.assertGreater(after.up.keys[0].value, before.up.keys[0].value)
+        shares = []
+        for seen in (True, False):
+            if not seen:
+                page.locator('.stage[data-stage="footage"]').click()
+                page.locator('section[data-stage="footage"]').get_by_role("switch", name="Seen").uncheck()
+                self.until(lambda: not self.now().space.cards[0].enabled)  # type: ignore[union-attr]
+            page.locator(".bench-head").get_by_role("button", name="Render").click()
+            page.get_by_role("button", name="Render this shot").click()
+            page.get_by_role("link", name="Download").nth(len(shares)).wait_for()
+            with page.expect_download() as download:
+                page.get_by_role("link", name="Download").first.click()
+            codes = frames_of(Path(download.value.path()))[0].astype(int)
+            shares.append(float((codes[..., 1] - codes[..., [0, 2]].max(axis=2) > 80).mean()))
+        self.assertGreater(shares[0], 0.01)
+        self.assertLess(shares[1], 0.001)
+
     def put(self, words: str, value: str) -> None:
         field = self.page.get_by_role("textbox", name=words, exact=True).locator("visible=true").first
         field.fill(value)

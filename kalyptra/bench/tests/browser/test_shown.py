@@ -136,6 +136,13 @@ class Shown(BrowserCase):
         rides = self.now().lens.held
         assert rides is not None and rides.rides
         self.assertGreaterEqual(rides.behind.keys[0].value, 99_000)
+        # The same in the plan.
+        self.stage("distance")
+        self.page.locator('.plan [data-grab="near"]').press("ArrowDown")
+        self.revision_shown(self.head + 7)
+        nearer = self.now().lens.held
+        assert nearer is not None
+        self.assertGreater(nearer.before.keys[0].value, rides.before.keys[0].value)
 
     def test_a_ground_is_followed_with_the_camera_and_mended_by_a_key(self) -> None:
         runner = Shot.objects.get(title="Parcel runner").setup
@@ -163,6 +170,17 @@ class Shown(BrowserCase):
         self.page.get_by_role("switch", name="Nearer as it gets larger").check()
         self.revision_shown(self.head + 4)
         self.assertTrue(self.now().distance.sources[-1].by_size)  # type: ignore[union-attr]
+        # It is followed as the ground is; how far it can be trusted lies under the chart, and its keys with it.
+        self.page.keyboard.press("Home")
+        self.page.wait_for_selector('canvas[data-shown$="|0"]')
+        self.page.get_by_role("button", name="Follow the source ahead to the end").click()
+        self.page.wait_for_selector(f'canvas[data-shown^="{self.head + 5}|"][data-shown$="|8"]')
+        self.assertGreaterEqual(len(self.now().distance.sources[-1].steps), 8)  # type: ignore[union-attr]
+        chart = self.page.get_by_role("group", name="Subjects, focus and keys over time")
+        chart.get_by_text("source", exact=True).wait_for()
+        self.assertGreater(chart.locator(".hand-key.of-source").count(), 0)
+        strips = chart.locator(".trust-good, .trust-bad").evaluate_all("paths => paths.map(p => p.getAttribute('d')).join('')")
+        self.assertGreater(strips.count("M"), 6)
 
     def test_something_of_known_length_tells_a_distance_and_the_camera_is_moved_a_little(self) -> None:
         self.open("Harbour from above")
@@ -188,6 +206,8 @@ class Shown(BrowserCase):
         self.page.get_by_role("switch", name="Keeps looking at the focus").uncheck()
         self.revision_shown(self.head + 6)
         self.assertNotEqual(self.pixel(0.3, 0.8), before)
+        self.page.locator(".bench-head").get_by_role("button", name="note").click()
+        self.page.get_by_text(re.compile("of this frame is filled, not seen. Up to about")).first.wait_for()
 
     def test_a_page_is_set_as_a_card_pushed_in_and_sharp_where_the_focus_lies_on_it(self) -> None:
         self.open("Tide table", effect=True)
@@ -236,6 +256,12 @@ class Shown(BrowserCase):
         self.revision_shown(self.head + 1)
         self.assertEqual(self.now().distance.sources[0].distance.keys[0].value, 100_000)  # type: ignore[union-attr]
         self.assertEqual(field.input_value(), "infinity")
+        field.fill("30")
+        field.press("Enter")
+        self.revision_shown(self.head + 2)
+        self.drag(self.page.locator('.plan [data-grab="backdrop"]'), 0, -200)  # beyond the plan's upper end
+        self.revision_shown(self.head + 3)
+        self.assertEqual(self.now().distance.sources[0].distance.keys[0].value, 100_000)  # type: ignore[union-attr]
         self.stage("pull")
         self.page.get_by_role("group", name="A pull takes, in").get_by_role("button", name="s", exact=True).click()
         self.assertAlmostEqual(

@@ -64,14 +64,13 @@ def matched(line: Places, border: Places) -> Places:
     length = float(np.linalg.norm(np.diff(turned, axis=0, append=turned[:1]), axis=1).mean())
     nearest = np.argsort(np.square(turned - line[0]).sum(axis=1))[:STARTS]
     away = np.square(line[:, :1] - turned[:, 0]) + np.square(line[:, 1:] - turned[:, 1])
-    best, chosen = np.inf, None
+    best, chosen = np.inf, turned[:0]
     for start in nearest:
         cost = np.concatenate([away[:, start:], away[:, : start + 1]], axis=1)  # once around, and its first place again
         way = np.empty(len(line), np.int64)
         total = _best_way(cost, steps, length, STRETCH, MOST_STEP, way)
         if total < best:
-            best, chosen = total, turned[(way + start) % count]
-    assert chosen is not None
+            best, chosen = total, np.asarray(turned[(way + start) % count], np.float64)
     return chosen
 
 
