@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+from functools import cache
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import transaction
 
-from kalyptra.core import ClipFacts, read_setup
+from kalyptra.core import ClipFacts, Setup, read_setup
 from kalyptra.library import revisions
 from kalyptra.library.files import put_file
 from kalyptra.library.models import Media, Project, Shot
@@ -56,4 +58,10 @@ def _load_shot(project: Project, position: int, described: dict[str, Any], edito
         put_file(field, name, path)
     media.save()
     shot = Shot(project=project, media=media, title=described["title"], position=position)
-    revisions.begin(shot, read_setup((folder / described.get("setup", "setup.json")).read_text()), editor)
+    revisions.begin(shot, _setup_of(folder / described.get("setup", "setup.json")), editor)
+
+
+@cache
+def _setup_of(path: Path) -> Setup:
+    """It is read once a process: tests load the demo again and again."""
+    return read_setup(path.read_text())

@@ -46,7 +46,7 @@ export function createWork() {
     /** @type {{ frame: number; url: string } | null} */
     newest: null, // a matte that was found just now
     waits: false, // for the footage to be prepared
-    scope: "outline",
+    scope: "all", // outlines that touch know more of each other when they are followed together
     onLoss: "carry-on",
     keys: "keep",
 
@@ -124,7 +124,7 @@ export function createWork() {
       if (["outlines", "mattes", "source"].includes(what)) viewer().go(frame);
       this.now = null; // the work is over when the page shows what came of it
       if (message) toast(message, ended === "failed");
-      window.Alpine.store("jobs").end(message || `${now.words}: ${now.frames_done} frames done`);
+      window.Alpine.store("jobs").end(message || `${now.words}: ${now.frames_done} ${now.frames_done === 1 ? "frame" : "frames"} done`);
     },
     show(/** @type {Api["Newest"]} */ { frame, outlines, matte }) {
       if (matte && this.now) this.newest = { frame, url: `/api/follows/${this.now.id}/newest.png?of=${matte}` };

@@ -87,7 +87,7 @@ class OutlineLoop(BrowserCase):
         self.saved(head + 1)
         page.get_by_role("button", name="Subjects").click()
         self.choose_subject("Runner")
-        page.get_by_role("button", name="All", exact=True).click()
+        self.assertEqual(page.get_by_role("button", name="All", exact=True).get_attribute("aria-pressed"), "true")
         page.get_by_role("button", name="Follow ahead to the end").click()
         self.followed(head + 1)
         both = self.shot.setup.subjects[-1].matte.outlines
@@ -174,6 +174,7 @@ class OutlineLoop(BrowserCase):
         self.assertEqual(self.outline.steps, followed)
 
         # Hand-made keys go only where that is asked for.
+        page.get_by_role("button", name="This outline").click()
         page.get_by_role("group", name="Hand-made keys on the way").get_by_role("button", name="Replace").click()
         page.keyboard.press("Home")
         page.get_by_role("button", name="Follow ahead to the end").click()

@@ -179,7 +179,9 @@ class Shown(BrowserCase):
         chart = self.page.get_by_role("group", name="Subjects, focus and keys over time")
         chart.get_by_text("source", exact=True).wait_for()
         self.assertGreater(chart.locator(".hand-key.of-source").count(), 0)
-        strips = chart.locator(".trust-good, .trust-bad").evaluate_all("paths => paths.map(p => p.getAttribute('d')).join('')")
+        strips = chart.locator(".trust-good, .trust-bad").evaluate_all(
+            "paths => paths.map(p => p.getAttribute('d')).join('')"
+        )
         self.assertGreater(strips.count("M"), 6)
 
     def test_something_of_known_length_tells_a_distance_and_the_camera_is_moved_a_little(self) -> None:
