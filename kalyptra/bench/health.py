@@ -90,7 +90,7 @@ def _health(frames: Sequence[Frame], first: int, shown: range) -> Health:
 def _of_matte(matte: AnyMatte, first: int, last: int) -> list[Frame]:
     frames = range(first, last + 1)
     if isinstance(matte, FoundMatte):
-        at = {found.frame: _frame(LETTERS[found.how], found.sure) for found in matte.frames}
+        at = {followed.frame: _frame(LETTERS[followed.how], followed.sure) for followed in matte.frames}
         at |= {key.frame: _frame(HAND, 1) for key in matte.keys}
         return [at.get(frame, _frame(NOTHING, 0)) for frame in frames]
     if isinstance(matte, ImportedMatte):

@@ -67,17 +67,17 @@ def main(words: list[str]) -> int:
 
 def settings_environment(database: str | None) -> dict[str, str]:
     """The environment variables that Django's settings and the core read."""
-    kept = LOCAL / "secret-key"
-    if not kept.exists():
+    secret = LOCAL / "secret-key"
+    if not secret.exists():
         make_local()
-        kept.touch(mode=0o600)
-        kept.write_text(secrets.token_urlsafe(48))
+        secret.touch(mode=0o600)
+        secret.write_text(secrets.token_urlsafe(48))
     env = {
         **os.environ,
         "PYTHONPATH": str(ROOT),
         "KALYPTRA_DATA": str(LOCAL),
         "DJANGO_SETTINGS_MODULE": "kalyptra.config.settings",
-        "KALYPTRA_SECRET_KEY": kept.read_text(),
+        "KALYPTRA_SECRET_KEY": secret.read_text(),
         "NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(LOCAL / "compiled")),
     }
     if database:
@@ -103,8 +103,8 @@ def start() -> int:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            kept = LOCAL / "web.port"
-            running_at = kept.read_text() if kept.exists() else "?"
+            last = LOCAL / "web.port"
+            running_at = last.read_text() if last.exists() else "?"
             print(f"Kalyptra already runs from this folder: {_way_in(running_at)}")
             return 0
         lock.truncate(0)
@@ -139,9 +139,9 @@ def compile_loops(env: dict[str, str]) -> None:
     for file in sorted(ROOT.glob("kalyptra/core/**/*.py")):
         if "tests" not in file.parts:
             digest.update(file.read_bytes())
-    kept = Path(env["NUMBA_CACHE_DIR"])
-    kept.mkdir(parents=True, exist_ok=True)
-    stamp = kept / "compiled-from"
+    compiled = Path(env["NUMBA_CACHE_DIR"])
+    compiled.mkdir(parents=True, exist_ok=True)
+    stamp = compiled / "compiled-from"
     wanted = f"{ROOT} {digest.hexdigest()}"
     if not stamp.exists() or stamp.read_text() != wanted:
         command = [str(PYTHON), "-m", "kalyptra.shell.warm"]

@@ -163,8 +163,8 @@ class Supervisor:
 
 def free_web_port() -> int:
     """The port that this checkout used last, or the next free one."""
-    kept = LOCAL / "web.port"
-    port = int(kept.read_text()) if kept.exists() else FIRST_WEB_PORT
+    last = LOCAL / "web.port"
+    port = int(last.read_text()) if last.exists() else FIRST_WEB_PORT
     while True:
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -173,7 +173,7 @@ def free_web_port() -> int:
                 break
             except OSError:
                 port += 1
-    kept.write_text(str(port))
+    last.write_text(str(port))
     return port
 
 

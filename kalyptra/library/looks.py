@@ -57,9 +57,9 @@ def shipped() -> tuple[ListedLook, ...]:
 
 def looks_in(project: Project, user: Any) -> list[ListedLook]:
     """All looks that somebody may put on shots of a project."""
-    kept = KeptLook.objects.filter(models.Q(project=project) | models.Q(owner=user, project=None))
+    rows = KeptLook.objects.filter(models.Q(project=project) | models.Q(owner=user, project=None))
     listed = (
-        ListedLook(f"kept-{row.pk}", row.look, row.owner_id == user.pk, row.project_id is not None) for row in kept
+        ListedLook(f"kept-{row.pk}", row.look, row.owner_id == user.pk, row.project_id is not None) for row in rows
     )
     return [*shipped(), *listed]
 
@@ -69,10 +69,10 @@ def look_by(key: str, project: Project, user: Any) -> ListedLook:
     Raises:
         NoLook: there is none of that key for this person and project.
     """
-    found = next((listed for listed in looks_in(project, user) if listed.key == key), None)
-    if found is None:
+    listed = next((listed for listed in looks_in(project, user) if listed.key == key), None)
+    if listed is None:
         raise NoLook("This look is not there any more. It may have been deleted meanwhile.")
-    return found
+    return listed
 
 
 def keep(look: NamedLook, user: Any, project: Project | None) -> KeptLook:

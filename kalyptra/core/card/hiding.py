@@ -83,9 +83,9 @@ def back_to_front(cards: Sequence[LaidCard], scale: float) -> list[LaidCard]:
 
 def _nearer(a: PlaneAt, b: PlaneAt, scale: float, size: tuple[int, int]) -> Plane:
     """How much of each pixel lies where the first plane is the nearer one, 0 to 1; where they lie on each other all."""
-    x, y, one = ((p - q) for p, q in zip((a.a, a.b, a.c), (b.a, b.b, b.c), strict=True))
+    x, y, constant = ((p - q) for p, q in zip((a.a, a.b, a.c), (b.a, b.b, b.c), strict=True))
     rows, columns = np.mgrid[: size[0], : size[1]].astype(np.float32) + np.float32(0.5)
-    ahead = (x * columns + y * rows) / scale + one
+    ahead = (x * columns + y * rows) / scale + constant
     level = TOUCHING * max(abs(a.dioptres(size[1] / 2 / scale, size[0] / 2 / scale)), 1e-3)
     if float(np.abs(ahead).max()) < level:
         return np.ones(size, np.float32)

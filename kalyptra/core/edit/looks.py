@@ -66,10 +66,10 @@ def taken_look(setup: Setup, name: str, parts: Iterable[LookPart], frame: int, c
     if LookPart.PULL in wanted:
         fields["pull"] = _taken_pull(setup, clip)
     if LookPart.SOURCES in wanted:
-        kept = [source for source in setup.distance.sources if not isinstance(source, MapFile) and not source.region]
-        if not kept:
+        taken = [source for source in setup.distance.sources if not isinstance(source, MapFile) and not source.region]
+        if not taken:
             raise Refused("All sources of distance are files or hold in a matte. Leave the sources out.")
-        fields["sources"] = tuple(held_still(_let_go(setup, source, frame, clip), frame) for source in kept)
+        fields["sources"] = tuple(held_still(_let_go(setup, source, frame, clip), frame) for source in taken)
     return made(NamedLook, fields)
 
 

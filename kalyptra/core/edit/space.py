@@ -132,7 +132,7 @@ class RemoveCard(Command):
         space, card = _card_of(setup, self.id)
         if not isinstance(card, FurtherCard):
             raise Refused("The card with the shot's own picture stays. Take the shot out of space to see it flat.")
-        return evolved(setup, space=evolved(space, cards=tuple(one for one in space.cards if one.id != self.id)))
+        return evolved(setup, space=evolved(space, cards=tuple(card for card in space.cards if card.id != self.id)))
 
     @property
     def words(self) -> str:
@@ -146,7 +146,7 @@ def with_picture_card(setup: Setup, card: str, title: str, picture: str, size: t
         Refused: the shot is not in space, there are too many, or the card shows a subject.
     """
     space = _space_of(setup)
-    known = next((one for one in space.cards if one.id == card), None)
+    known = next((held for held in space.cards if held.id == card), None)
     fields = {"picture": picture, "size": size, "name": PurePath(title).stem[:60]}
     if known is None:
         own = space.card
@@ -155,7 +155,7 @@ def with_picture_card(setup: Setup, card: str, title: str, picture: str, size: t
         return _with_card(setup, {"id": card, "width": own.width / 2, **placed, **fields})
     if known.subject is not None:
         raise Refused("That card shows a subject. Bring the picture on a card of its own.")
-    cards = tuple(evolved(one, **fields) if one is known else one for one in space.cards)
+    cards = tuple(evolved(held, **fields) if held is known else held for held in space.cards)
     return evolved(setup, space=evolved(space, cards=cards))
 
 
@@ -222,8 +222,8 @@ class UseCameraMove(Command):
         if last <= first:
             raise Refused("A move takes two frames or more. Make the shot longer first.")
         away, high = space.card.distance.keys[0].value, space.card.width * clip.height / clip.width
-        kept = {"focal_length_mm": space.camera.focal_length_mm}
-        camera = made(OwnCamera, {**_moves(self.move, first, last, away, high), **kept})
+        own = {"focal_length_mm": space.camera.focal_length_mm}
+        camera = made(OwnCamera, {**_moves(self.move, first, last, away, high), **own})
         return evolved(setup, space=evolved(space, camera=camera))
 
     @property

@@ -40,7 +40,7 @@ def grain_fields(measured: MeasuredGrain, size: float, scale: float) -> NDArray[
     wide = round(TILE / min(scale, 1.0))
     generator = np.random.default_rng(SEED)
     mixed, along = mixed_of(measured.together), np.zeros((1 + len(RADII), TILE, TILE, 3), np.float32)
-    kept = [_transfer(radius, _frequencies(TILE)) for radius in RADII]
+    transfers = [_transfer(radius, _frequencies(TILE)) for radius in RADII]
     for axis, spectrum in enumerate(measured.spectra):
         frequencies = _frequencies(wide)
         amplitude = np.sqrt(power_at(spectrum, frequencies * size))
@@ -51,7 +51,7 @@ def grain_fields(measured: MeasuredGrain, size: float, scale: float) -> NDArray[
             grain = cv2.resize(grain, (TILE, TILE), interpolation=cv2.INTER_AREA)
         waves = np.fft.rfft2(grain)
         waves[0, 0] = 0  # so that no frame is lighter than another
-        for level, transfer in enumerate(kept, 1):
+        for level, transfer in enumerate(transfers, 1):
             lost = np.fft.irfft2(waves * np.sqrt(1 - transfer**2), (TILE, TILE))
             along[level, :, :, axis] = lost
     fields = np.clip(np.round(along @ (mixed.T * np.float32(UNIT))), -127, 127).astype(np.int8)

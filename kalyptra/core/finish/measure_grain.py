@@ -65,9 +65,9 @@ def measure_grain(pairs: Iterable[tuple[Codes, Codes]], first: int, last: int) -
         NoGrain: nothing is flat enough, or there is no grain.
     """
     small, wide = [], []
-    for one, next_one in pairs:
-        small.append(_blocks(one, next_one, SIDE))
-        wide.append(_blocks(one, next_one, WIDE))
+    for before, after in pairs:
+        small.append(_blocks(before, after, SIDE))
+        wide.append(_blocks(before, after, WIDE))
     if not small:
         raise NoGrain("grain is measured between frames. Choose at least two.")
     blocks, large = _joined(small), _joined(wide)
@@ -148,8 +148,8 @@ def _spectra(blocks: _Blocks) -> tuple[tuple[float, ...], ...]:
     return tuple(spectra)
 
 
-def _blocks(one: Codes, next_one: Codes, side: int) -> _Blocks:
-    here, after = _cut(one, side), _cut(next_one, side)
+def _blocks(before: Codes, after_it: Codes, side: int) -> _Blocks:
+    here, after = _cut(before, side), _cut(after_it, side)
     tone = here.mean(axis=1)
     inside = (tone.min(axis=1) > CLIPPED[0]) & (tone.max(axis=1) < CLIPPED[1])
     usable = inside & (here.min(axis=(1, 2)) > 0) & (here.max(axis=(1, 2)) < 255)

@@ -74,17 +74,17 @@ def read(text: str) -> tuple[FocusKey, ...]:
 
 def _told(rows: Sequence[tuple[int, float]]) -> list[tuple[int, float]]:
     """The rows that the others do not tell already."""
-    kept = [rows[0]]
+    chosen = [rows[0]]
     low, high = -math.inf, math.inf
     for before, now in pairwise(rows):
-        # The slopes from the last kept row that pass all rows since within EVEN.
-        frame, start = kept[-1][0], 1 / kept[-1][1]
+        # The slopes from the last chosen row that pass all rows since within EVEN.
+        frame, start = chosen[-1][0], 1 / chosen[-1][1]
         span, rise = now[0] - frame, 1 / now[1] - start
         inside = low <= rise / span <= high
         if not inside:
-            kept.append(before)
+            chosen.append(before)
             frame, start = before[0], 1 / before[1]
             span, rise = now[0] - frame, 1 / now[1] - start
             low, high = -math.inf, math.inf
         low, high = max(low, (rise - EVEN) / span), min(high, (rise + EVEN) / span)
-    return [*kept, rows[-1]] if rows[-1] != kept[-1] else kept
+    return [*chosen, rows[-1]] if rows[-1] != chosen[-1] else chosen

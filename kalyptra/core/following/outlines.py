@@ -245,8 +245,8 @@ class _ByRegion:
         last, self._region = self._region, np.asarray(region, np.float32)
         lines, guesses = [line.rows for line in self.lines], [line.guess for line in self.lines]
         return [
-            TrackedStep(found.matrix, found.shifts, held_for(sure.share * _fit(found.fits)), 1.0, True)
-            for found in find_by_region(self.lines[0].picture, codes, lines, (last, self._region), guesses)
+            TrackedStep(line.matrix, line.shifts, held_for(sure.share * _fit(line.fits)), 1.0, True)
+            for line in find_by_region(self.lines[0].picture, codes, lines, (last, self._region), guesses)
         ]
 
 

@@ -45,9 +45,9 @@ def drawn_matte(outlines: Sequence[OutlineAt], refine: Refine, size: tuple[int, 
         elif outline.joins is Joins.TAKE_AWAY:
             under *= 1 - part
         else:
-            kept = under * part
+            inside = under * part
             whole = np.zeros(size, np.float32)
-            whole[window] = kept
+            whole[window] = inside
     return 1 - whole if refine.invert else whole
 
 

@@ -119,8 +119,8 @@ def run(instance: Instance, count: int = 60, seed: int = 1, back_within: float =
     if len(files) != 1:
         raise Lost(f"{len(files)} different files came of {len(renders)} renders of the same")
     rows = instance.rows(f"select document->'plate'->>'growth' from library_revision where shot_id = {edited}")
-    kept = {float(value) for (value,) in rows}
-    gone = [value for value in saver.acknowledged if value not in kept]
+    saved = {float(value) for (value,) in rows}
+    gone = [value for value in saver.acknowledged if value not in saved]
     if gone:
         raise Lost(f"{len(gone)} of {len(saver.acknowledged)} acknowledged changes are gone, the first is {gone[0]}")
     ended_in = _restart(instance, client, worked)

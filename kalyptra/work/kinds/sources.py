@@ -58,9 +58,9 @@ class FollowSource(Order):
         assert isinstance(followed, Followable)
         size = media.facts.width, media.facts.height
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
-            found = follow_source(followed, footage, self.frames[done:], camera_of(setup, size),
+            steps_ahead = follow_source(followed, footage, self.frames[done:], camera_of(setup, size),
                                   free_of(setup, size[0], store.local()), self.on_loss)  # fmt: skip
-            for step in found:
+            for step in steps_ahead:
                 task.findings.add(step.model_dump(mode="json"))
                 done += 1
                 if not task.note(done, None):

@@ -155,7 +155,7 @@ class Surroundings:
         last = (len(self._frames) - 1) // TUNING.every
         here = self._at(number)
         size = here.grey.shape[1::-1]
-        found: list[tuple[int, Affine]] = [(number, np.eye(3))]
+        motions: list[tuple[int, Affine]] = [(number, np.eye(3))]
         for way in (-1, 1):
             motion = np.eye(3)
             for other in range(number + way, number + way * (TUNING.reach + 1), way):
@@ -165,13 +165,13 @@ class Surroundings:
                 if step is None:
                     break
                 motion = motion @ (step if way < 0 else np.linalg.inv(step))
-                found.append((other, motion))
-        found.sort(key=lambda pair: self._at(pair[0]).matte is None)
-        expected = self._expected(dict(found))
+                motions.append((other, motion))
+        motions.sort(key=lambda pair: self._at(pair[0]).matte is None)
+        expected = self._expected(dict(motions))
         pictures, valid, counts = [], [], np.zeros((*here.grey.shape, 3), np.float32)
         inside = np.full(here.grey.shape, 255, np.uint8)
         inside[:2] = inside[-2:] = inside[:, :2] = inside[:, -2:] = 0
-        for other, motion in found:
+        for other, motion in motions:
             seen = self._at(other)
             shows = cv2.warpAffine(inside, motion[:2], size, flags=cv2.INTER_NEAREST) > 0
             if seen.matte is not None:

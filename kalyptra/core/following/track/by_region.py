@@ -86,8 +86,8 @@ def find_by_region(
         for rows, guess in zip(here, guesses, strict=True)
     ]  # fmt: skip
     parts = _parts_of(region, [line.ahead for line in moved])
-    found = [_drawn_on(rows, line, part) for rows, line, part in zip(here, moved, parts, strict=True)]
-    return [line._replace(matrix=about(line.matrix, origin)) for line in found]
+    drawn = [_drawn_on(rows, line, part) for rows, line, part in zip(here, moved, parts, strict=True)]
+    return [line._replace(matrix=about(line.matrix, origin)) for line in drawn]
 
 
 def _window_around(

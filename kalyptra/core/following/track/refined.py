@@ -40,13 +40,14 @@ def refined_homography(matrix: Matrix, before: NDArray[Any], after: NDArray[Any]
     goal = (after - middle) / size
     now = smaller @ matrix @ larger
     now = now / now[2, 2]
-    none, one = np.zeros(len(x)), np.ones(len(x))
+    zeros, ones = np.zeros(len(x)), np.ones(len(x))
     for _ in range(ROUNDS):
-        u, v, z = now @ np.stack([x, y, one])
+        u, v, z = now @ np.stack([x, y, ones])
         u, v = u / z, v / z
         slopes = np.stack([
             np.concatenate(pair)
-            for pair in ((x / z, none), (y / z, none), (one / z, none), (none, x / z), (none, y / z), (none, one / z),
+            for pair in ((x / z, zeros), (y / z, zeros), (ones / z, zeros),
+                         (zeros, x / z), (zeros, y / z), (zeros, ones / z),
                          (-u * x / z, -v * x / z), (-u * y / z, -v * y / z))
         ])  # fmt: skip
         missed = np.concatenate([goal[:, 0] - u, goal[:, 1] - v])

@@ -140,12 +140,12 @@ class SurfaceMotion:
         there, good = there_and_back(laid, here, first, first, (TUNING.window,) * 2, levels, TUNING.back)
         if good.sum() < TUNING.few:
             return guess, 0.0
-        found = np.asarray(there[good, 0], np.float64) + low
-        left, agree = fit_motion(self._kind, start[good], found)
+        placed = np.asarray(there[good, 0], np.float64) + low
+        left, agree = fit_motion(self._kind, start[good], placed)
         if agree.sum() < TUNING.few:
             return guess, 0.0
         if self._kind is Motion.PERSPECTIVE:
-            left = refined_homography(left, start[good][agree], found[agree])
+            left = refined_homography(left, start[good][agree], placed[agree])
         whole = left @ guess
         return whole / whole[2, 2], float(agree.sum() / len(points))
 
@@ -160,6 +160,6 @@ def _still(step: Matrix) -> Matrix:
 
 def _as_bright(picture: Grey, like: Grey) -> Grey:
     """A picture with the mean and the contrast of another: exposure may drift."""
-    (a, s), (b, t) = (cv2.meanStdDev(one) for one in (picture, like))
+    (a, s), (b, t) = (cv2.meanStdDev(grey) for grey in (picture, like))
     gain = float(np.clip(t[0, 0] / max(s[0, 0], 1e-3), 0.7, 1.4))
     return np.asarray(cv2.convertScaleAbs(picture, alpha=gain, beta=float(b[0, 0] - gain * a[0, 0])))

@@ -155,5 +155,5 @@ def fitted_pose(
         return np.asarray(((np.column_stack([x / z, y / z]) - wanted) * heavy).ravel())
 
     begun = np.array([start.turn, start.tilt, start.roll, start.across, start.up, start.distance]) / unit
-    found = least_squares(errors, begun, method="lm", max_nfev=400)
-    return Pose(*(float(number) for number in found.x * unit))
+    solved = least_squares(errors, begun, method="lm", max_nfev=400)
+    return Pose(*(float(number) for number in solved.x * unit))

@@ -83,13 +83,13 @@ def _round(value: float) -> float:
 
 def _evenly(points: Points, least: float) -> Points:
     """The points without those closer than `least` px to the one kept before."""
-    kept = [points[0]]
+    chosen = [points[0]]
     for point in points[1:]:
-        if np.hypot(*(point - kept[-1])) >= least:
-            kept.append(point)
-    while len(kept) > 1 and np.hypot(*(kept[-1] - kept[0])) < least:
-        kept.pop()
-    return np.array(kept)
+        if np.hypot(*(point - chosen[-1])) >= least:
+            chosen.append(point)
+    while len(chosen) > 1 and np.hypot(*(chosen[-1] - chosen[0])) < least:
+        chosen.pop()
+    return np.array(chosen)
 
 
 def _corners(points: Points, tolerance: float) -> list[int]:

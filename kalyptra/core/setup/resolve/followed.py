@@ -71,7 +71,7 @@ def _around(motion: Matrix, place: XY) -> tuple[XY, XY]:
 
 def _horizon(source: Followable, part: Part, value: float, since: float, motion: Matrix, camera: Camera) -> float:
     """A horizon's height at the middle column, or its roll, after a motion of what is far."""
-    other = next(one for one in source.parts if one.path != part.path)
+    other = next(other_part for other_part in source.parts if other_part.path != part.path)
     # The roll is carried with the horizon as its keys say, the horizon with the roll as it was carried.
     if part.role is Role.ROLL:
         level, roll = other.keyed.at(since, mix_linear), value
