@@ -12,7 +12,7 @@ from django.db import models
 
 from kalyptra.core import ClipExtent, LookPart, NamedLook, PutLook, Refused, Setup, apply, replaces
 from kalyptra.library import revisions
-from kalyptra.library.models import KeptLook, Project, Shot, StartingLook
+from kalyptra.library.models import SavedLook, Project, Shot, StartingLook
 
 SHIPPED = Path(__file__).parent / "shipped_looks"
 MOST = 200
@@ -57,7 +57,7 @@ def shipped() -> tuple[ListedLook, ...]:
 
 def looks_in(project: Project, user: Any) -> list[ListedLook]:
     """All looks that somebody may put on shots of a project."""
-    rows = KeptLook.objects.filter(models.Q(project=project) | models.Q(owner=user, project=None))
+    rows = SavedLook.objects.filter(models.Q(project=project) | models.Q(owner=user, project=None))
     listed = (
         ListedLook(f"kept-{row.pk}", row.look, row.owner_id == user.pk, row.project_id is not None) for row in rows
     )
@@ -75,16 +75,16 @@ def look_by(key: str, project: Project, user: Any) -> ListedLook:
     return listed
 
 
-def keep(look: NamedLook, user: Any, project: Project | None) -> KeptLook:
+def keep(look: NamedLook, user: Any, project: Project | None) -> SavedLook:
     """Keep a look, for oneself or for a project.
 
     Raises:
         NoLook: there are too many already.
     """
-    if KeptLook.objects.filter(owner=user).count() >= MOST:
+    if SavedLook.objects.filter(owner=user).count() >= MOST:
         raise NoLook(f"You keep {MOST} looks already. Delete one first.")
     document = look.model_dump(mode="json")
-    return KeptLook.objects.create(owner=user, project=project, name=look.name, document=document)
+    return SavedLook.objects.create(owner=user, project=project, name=look.name, document=document)
 
 
 def read(data: bytes) -> NamedLook:
@@ -113,7 +113,7 @@ def forget(key: str, project: Project, user: Any) -> None:
     listed = look_by(key, project, user)
     if not listed.mine:
         raise NoLook("This look is not yours to delete. Whoever shared it can.")
-    KeptLook.objects.filter(pk=int(key.removeprefix("kept-")), owner=user).delete()
+    SavedLook.objects.filter(pk=int(key.removeprefix("kept-")), owner=user).delete()
 
 
 @dataclass(frozen=True)

@@ -176,7 +176,7 @@ class NamedRevision(models.Model):
         return self.name
 
 
-class KeptLook(models.Model):
+class SavedLook(models.Model):
     """A look that somebody keeps, for themselves or for all who edit a project."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="looks")

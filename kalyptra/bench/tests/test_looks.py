@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from kalyptra.core import ClipExtent, NamedLook, PutLook, apply
 from kalyptra.core.tests.test_looks import plain
 from kalyptra.library import looks
-from kalyptra.library.models import KeptLook, Media, Shot
+from kalyptra.library.models import SavedLook, Media, Shot
 from kalyptra.library.tests.case import Stored
 from kalyptra.work.models import Follow, Render
 
@@ -65,7 +65,7 @@ class Looks(WithLooks):
             answer = brought(content)
             self.assertEqual(answer.status_code, 422)
             self.assertIn("Nothing was kept", answer.json()["error"])
-        self.assertEqual(KeptLook.objects.count(), 2)
+        self.assertEqual(SavedLook.objects.count(), 2)
 
     def test_what_is_shared_is_seen_by_who_edits_the_project_and_deleted_by_who_shared_it(self) -> None:
         shot = self.shot()
@@ -83,7 +83,7 @@ class Looks(WithLooks):
         self.assertEqual(self.send("get", f"shots/{shot.pk}/looks").status_code, 404)
         self.client.force_login(self.editor, backend="django.contrib.auth.backends.ModelBackend")
         self.assertEqual(self.send("delete", f"shots/{shot.pk}/looks/{shared}").status_code, 200)
-        self.assertEqual(KeptLook.objects.count(), 1)
+        self.assertEqual(SavedLook.objects.count(), 1)
 
     def test_new_shots_begin_with_the_look_that_was_chosen_for_them(self) -> None:
         shot = self.shot()

@@ -66,7 +66,7 @@ def cpu_a_frame(clip: TrackedClip, motion: Motion) -> float:
     """Least CPU of three runs over the first second, pictures decoded before."""
     frames = range(25)
 
-    class Kept:
+    class Decoded:
         facts: Any = clip.footage.facts
         pictures = {frame: clip.footage.picture(frame) for frame in frames}
 
@@ -80,7 +80,7 @@ def cpu_a_frame(clip: TrackedClip, motion: Motion) -> float:
     taken = []
     for _ in range(3):
         start = time.process_time()
-        for _ in follow(outline, Kept(), frames, clip.width):
+        for _ in follow(outline, Decoded(), frames, clip.width):
             pass
         taken.append((time.process_time() - start) / (len(frames) - 1) * 1000)
     return min(taken)

@@ -46,7 +46,7 @@ class Tuning(NamedTuple):
 TUNING = Tuning()
 
 
-class FoundLine(NamedTuple):
+class CarriedLine(NamedTuple):
     """A line that was found again.
 
     Attributes:
@@ -66,7 +66,7 @@ def find_by_region(
     lines: Sequence[Rows],
     regions: tuple[Region, Region],
     guesses: Sequence[Matrix],
-) -> list[FoundLine]:
+) -> list[CarriedLine]:
     """Find outlines again that enclose a region together.
 
     Args:
@@ -141,7 +141,7 @@ def _parts_of(region: Region, lines: Sequence[Rows]) -> list[Region]:
     return [np.where(own <= nearest, region, np.float32(0)) for own in away]
 
 
-def _drawn_on(rows: Rows, moved: _Moved, region: Region) -> FoundLine:
+def _drawn_on(rows: Rows, moved: _Moved, region: Region) -> CarriedLine:
     """Draw a line that moved to the border of its part of the region."""
     matrix = _onto([moved.ahead], region) @ moved.matrix
     ahead = _swayed(carried(matrix, rows), moved.sway)
@@ -150,7 +150,7 @@ def _drawn_on(rows: Rows, moved: _Moved, region: Region) -> FoundLine:
         for _ in range(TUNING.passes):
             _draw_to(border, ahead)
     fits = _overlap([ahead], region) if len(border) else 0.0
-    return FoundLine(matrix, ahead[:, :2] - carried(matrix, rows)[:, :2], fits)
+    return CarriedLine(matrix, ahead[:, :2] - carried(matrix, rows)[:, :2], fits)
 
 
 def _draw_to(border: NDArray[np.float64], ahead: Rows) -> None:
