@@ -91,24 +91,32 @@ def _best_way(cost, steps, length, stretch, most, way):  # type: ignore[no-untyp
     """Fill in `way` with the border's place for each place of the line, and return what it costs."""
     count, places = cost.shape
     best = np.full((count, places), 1e18)
-    back = np.zeros((count, places), np.int16)
     best[0, 0] = cost[0, 0]
     for i in range(1, count):
+        before, now = best[i - 1], best[i]
+        for step in range(min(most, places - 1) + 1):
+            # All places at once, for the compiler: one step after the other, and not one place after the other.
+            away = step * length - steps[i - 1]
+            more = stretch * away * away
+            ahead = now[step:]
+            for j in range(places - step):
+                ahead[j] = min(ahead[j], before[j] + more)
         for j in range(places):
-            for step in range(min(most, j) + 1):
-                away = step * length - steps[i - 1]
-                total = best[i - 1, j - step] + stretch * away * away
-                if total < best[i, j]:
-                    best[i, j] = total
-                    back[i, j] = step
-            best[i, j] += cost[i, j]
+            now[j] += cost[i, j]
     at, end = 0, 1e18
     for j in range(places):
         away = (places - 1 - j) * length - steps[count - 1]
         total = best[count - 1, j] + stretch * away * away
         if total < end:
             end, at = total, j
-    for i in range(count - 1, -1, -1):
+    for i in range(count - 1, 0, -1):
         way[i] = at
-        at -= back[i, at]
+        least, back = 1e18, 0
+        for step in range(min(most, at) + 1):
+            away = step * length - steps[i - 1]
+            total = best[i - 1, at - step] + stretch * away * away
+            if total < least:
+                least, back = total, step
+        at -= back
+    way[0] = at
     return end
