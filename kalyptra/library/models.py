@@ -42,6 +42,10 @@ class Project(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("project", args=[self.pk])
 
+    def is_open_to(self, user: Any) -> bool:
+        """Whether a user may see and edit it; the same as `open_to`, for one that is at hand."""
+        return self.owner_id == user.pk or self.editors.filter(pk=user.pk).exists()
+
 
 def _in_folder(media: Media, name: str) -> str:
     return f"footage/{media.key}/{name}"

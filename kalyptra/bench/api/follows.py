@@ -105,4 +105,8 @@ def cancel_follow(request: HttpRequest, follow_id: int) -> Follow:
 
 
 def open_follow(request: HttpRequest, follow_id: int) -> Follow:
-    return get_object_or_404(Follow, pk=follow_id, shot__project__in=Project.objects.open_to(request.user))
+    """Work on a shot that the user may edit; else 404. A page asks several times a second: it is one simple query."""
+    follow = get_object_or_404(Follow.objects.select_related("shot__project"), pk=follow_id)
+    if not follow.shot.project.is_open_to(request.user):
+        raise Http404("no such work")
+    return follow
