@@ -12,7 +12,7 @@ from django.db import models
 
 from kalyptra.core import ClipExtent, LookPart, NamedLook, PutLook, Refused, Setup, apply, replaces
 from kalyptra.library import revisions
-from kalyptra.library.models import SavedLook, Project, Shot, StartingLook
+from kalyptra.library.models import Project, SavedLook, Shot, StartingLook
 
 SHIPPED = Path(__file__).parent / "shipped_looks"
 MOST = 200

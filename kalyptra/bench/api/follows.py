@@ -13,7 +13,6 @@ from kalyptra.bench.api.shots import open_shot
 from kalyptra.bench.pictures import laid_over_png
 from kalyptra.core import Channel
 from kalyptra.library import store
-from kalyptra.library.models import Project
 from kalyptra.work import orders
 from kalyptra.work.kinds import BringCard, BringFile, BringMap, BringMatte, BringPlate, BringTable, OverFrames
 from kalyptra.work.kinds.order import SubjectId

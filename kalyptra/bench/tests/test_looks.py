@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from kalyptra.core import ClipExtent, NamedLook, PutLook, apply
 from kalyptra.core.tests.test_looks import plain
 from kalyptra.library import looks
-from kalyptra.library.models import SavedLook, Media, Shot
+from kalyptra.library.models import Media, SavedLook, Shot
 from kalyptra.library.tests.case import Stored
 from kalyptra.work.models import Follow, Render
 
