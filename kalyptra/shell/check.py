@@ -13,8 +13,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
 CORE, BENCH, SHELL = (ROOT / "kalyptra" / room / "tests" for room in ("core", "bench", "shell"))
-AT_ONCE = 6
-"""Two processors; the tests of a whole instance, and those of pages, wait for much of their time."""
+AT_ONCE = 4
+"""Two processors; the tests of a whole instance, and those of pages, wait for some of their time."""
 BROWSERS = 4
 """Groups of page tests."""
 COVERAGE = "--coverage"
