@@ -69,6 +69,14 @@ def call_out() -> str:
     return "connected"
 
 
+def look_into_the_server() -> str:
+    try:
+        Path(f"/proc/{os.getppid()}/environ").read_bytes()
+    except OSError as error:
+        return type(error).__name__
+    return "read"
+
+
 def count(report: Callable[..., Any]) -> str:
     for i in range(1000):
         report(done=i)
@@ -99,12 +107,13 @@ class Guarded(TestCase):
             self.assertEqual(run_guarded(HERE + "scribble", {"path": path}, Limits(file_size=10)), "OSError")
             self.assertEqual(run_guarded(HERE + "scribble", {"path": path}, Limits(file_size=1 << 20)), "written")
 
-    def test_it_has_no_network_where_the_kernel_can_take_it_away(self) -> None:
+    def test_it_has_no_network_and_sees_no_other_process_where_the_kernel_can_take_that_away(self) -> None:
         if subprocess.run(["unshare", "--user", "--net", "true"], capture_output=True).returncode:
             self.skipTest("this kernel gives no name spaces to ordinary processes")
         with socket.socket() as listening:
             listening.bind(("127.0.0.1", 0))
             self.assertEqual(run_guarded(HERE + "call_out", {}, Limits()), "OSError")
+        self.assertEqual(run_guarded(HERE + "look_into_the_server", {}, Limits()), "PermissionError")
 
     def test_it_stops_when_it_is_told_to(self) -> None:
         seen: list[int] = []
