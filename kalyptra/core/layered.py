@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -181,10 +181,7 @@ def through_lens(
     ground, (radius, sides) = opening.lifted(plate.light, coc), discs_of(coc, spread)
     reach = math.ceil(cv2.minMaxLoc(radius)[1]) + 2
     result = see_ground(ground, radius, spread, setting, sides)
-    for cut_out in back_to_front(cut_outs):
-        window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
-        if window is None:
-            continue
+    for cut_out, window in _seen(cut_outs):
         matte = cut_out.matte[window]
         known = cut_out.colour
         colour = own_colour(light[window], matte, plate.light[window]) if known is None else known[window]
@@ -204,11 +201,17 @@ def lay_over_what_is_far(result: Light, cut_outs: Sequence[CutOut], opening: Ope
         result: (height, width, 3) linear light of what lies behind, as the lens sees it; changed.
         cut_outs: each with its own colour.
     """
+    for cut_out, window in _seen(cut_outs):
+        assert cut_out.colour is not None
+        _lay_cut_out(result, cut_out, window, cut_out.colour[window], opening, quality.setting)
+
+
+def _seen(cut_outs: Sequence[CutOut]) -> Iterator[tuple[CutOut, Window]]:
+    """Those that cover anything, from back to front, and the part of the picture that each covers."""
     for cut_out in back_to_front(cut_outs):
         window = window_of((cut_out.matte > 0).astype(np.uint8), MARGIN)
         if window is not None:
-            assert cut_out.colour is not None
-            _lay_cut_out(result, cut_out, window, cut_out.colour[window], opening, quality.setting)
+            yield cut_out, window
 
 
 def _lay_cut_out(

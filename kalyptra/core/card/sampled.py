@@ -31,6 +31,9 @@ PLACES = 9
 """Along each side of what is seen, where it is looked at how far apart samples are."""
 BEHIND = -1e9
 """Px outside of the picture that stand for what lies behind the camera."""
+FARTHEST, LONGEST = 1e7, 1e6
+"""Px of the picture that a place, and the side of a patch, are at most: where a card passes by the camera they would
+grow without end."""
 
 
 def laid_card(
@@ -80,7 +83,7 @@ def _coarsest(back: NDArray[np.float64], box: tuple[int, int, int, int]) -> int:
         for row, place in ((back[0], u), (back[1], v))
         for i in (0, 1)
     ]
-    patch = np.linalg.svd(np.stack(moves, -1).reshape(-1, 2, 2), compute_uv=False)
+    patch = np.linalg.svd(np.clip(np.stack(moves, -1), -LONGEST, LONGEST).reshape(-1, 2, 2), compute_uv=False)
     apart = float(np.max(np.maximum(patch[:, 0] / MOST_SAMPLES, patch[:, 1] / MOST_ROWS)))
     return math.ceil(math.log2(max(1.2 * apart, 1.0)))
 
@@ -134,7 +137,7 @@ def _lay(copies, places, back, wide, high, x0, y0, x1, y1, out, cover):  # type:
             w = back[2, 0] * px + at_w
             share = 1.0 / max(w, 1e-12)
             u, v = (back[0, 0] * px + at_u) * share, (back[1, 0] * px + at_v) * share
-            us[x], vs[x] = u, v
+            us[x], vs[x] = min(max(u, -FARTHEST), FARTHEST), min(max(v, -FARTHEST), FARTHEST)
             within[x] = min(min(u, wide - u), min(v, high - v)) if w > 1e-12 else BEHIND
         begin = 0
         while begin < count:
@@ -157,10 +160,11 @@ def _lay(copies, places, back, wide, high, x0, y0, x1, y1, out, cover):  # type:
                 # The patch's axes: of the matrix of those moves, its singular values and its long direction.
                 p, q, r = ux * ux + uy * uy, ux * vx + uy * vy, vx * vx + vy * vy
                 mean, spread = (p + r) / 2, np.sqrt(((p - r) / 2) ** 2 + q * q)
-                longer, shorter = np.sqrt(mean + spread), np.sqrt(max(mean - spread, 1e-12))
-                aim_x, aim_y = (longer * longer - r, q) if p >= r else (q, longer * longer - p)
+                aim_x, aim_y = (mean + spread - r, q) if p >= r else (q, mean + spread - p)
                 length = np.sqrt(aim_x * aim_x + aim_y * aim_y)
                 aim_x, aim_y = (aim_x / length, aim_y / length) if length > 1e-12 else (1.0, 0.0)
+                longer = min(np.sqrt(mean + spread), LONGEST)
+                shorter = min(np.sqrt(max(mean - spread, 1e-12)), LONGEST)
                 # So many samples that neighbours are about a px of the picture apart; else of a copy.
                 rows_of = int(min(max(np.ceil(shorter), 1.0), float(MOST_ROWS)))
                 samples = int(min(max(np.ceil(longer * rows_of / max(shorter, 1.0)), 1.0), float(MOST_SAMPLES)))

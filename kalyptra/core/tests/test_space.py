@@ -11,7 +11,7 @@ from unittest import TestCase
 
 import cv2
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -139,6 +139,20 @@ class Print(TestCase):
         self.assertGreater(min(errors), 38)
         flicker = [sum(((b - a)[inside] ** 2).mean() for a, b in pairwise(pictures)) for pictures in (ours, truth)]
         self.assertLess(flicker[0] / flicker[1], 1.1)
+
+    @settings(max_examples=80, deadline=None)
+    @given(st.floats(-89.9, 89.9), st.floats(-89.9, 89.9), st.floats(0.02, 3), st.floats(0.02, 10))
+    def test_however_a_card_stands_all_that_is_laid_is_light_also_where_it_passes_by_the_camera(
+        self, tilt: float, turn: float, distance: float, width: float
+    ) -> None:
+        page = np.full((45, 80, 3), 0.5, np.float32)
+        seen = own_card(scene({"tilt": tilt, "turn": turn, "distance": distance, "width": width}))
+        if seen is not None:
+            matrix = np.array(seen.matrix).reshape(3, 3) @ np.diag([SIZE[0] / 80, SIZE[1] / 45, 1])
+            laid, cover = laid_card(page, None, matrix, (SIZE[1], SIZE[0]))
+            self.assertTrue(((cover >= 0) & (cover <= 1)).all())
+            np.testing.assert_allclose(laid[cover > 0], 0.5, atol=1e-4)
+            self.assertFalse(laid[cover == 0].any())
 
     @staticmethod
     def many_samples(page: NDArray[np.float32], matrix: NDArray[np.float64]) -> NDArray[np.float32]:

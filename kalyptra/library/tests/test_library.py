@@ -91,8 +91,10 @@ class Permissions(Stored):
                     f"/api/shots/{shot.pk}/frames/1/0.jpg", f"/shots/{shot.pk}/setup.json", f"/projects/{self.project.pk}/preparing/"):  # fmt: skip
             self.assertEqual(self.client.get(url).status_code, 404, url)
         self.assertEqual(self.client.post(f"/shots/{shot.pk}/delete/").status_code, 404)
+        self.assertFalse(self.project.is_open_to(stranger))
         self.project.editors.add(stranger)
         self.assertEqual(self.client.get(f"/api/shots/{shot.pk}").status_code, 200)
+        self.assertTrue(self.project.is_open_to(stranger) and self.project.is_open_to(self.project.owner))
 
     def test_nobody_signed_in_is_asked_to(self) -> None:
         self.client.logout()
