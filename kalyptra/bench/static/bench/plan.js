@@ -229,12 +229,14 @@ export const plan = () => ({
       },
     );
   },
-  key(/** @type {Pressed} */ event) {
+  async key(/** @type {Pressed} */ event) {
     const { grab } = event.target.dataset ?? {};
     const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-    const range = this.range();
-    if (!grab || !by || !range) return;
+    if (!grab || !by) return;
     event.preventDefault();
+    await survey().settled();
+    const range = this.range();
+    if (!range) return;
     const step = ((range.high - range.low) / 100) * (event.shiftKey ? 10 : 1);
     shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null, bare(survey().now)?.lens));
   },

@@ -29,7 +29,9 @@ export function createSurvey() {
     /** @type {number | null} */
     waysOf: null,
     wanted: false,
-    busy: false,
+    /** @type {Promise<void> | null} */
+    looking: null,
+    stale: true, // whether the numbers are of something that has changed since
     /** @type {number | undefined} */
     resting: undefined,
     /** @type {unknown[]} */
@@ -51,6 +53,7 @@ export function createSurvey() {
         if (drafting && !this.wantedHere) return;
         if (drafting && parts.every((part, i) => part === bare(this.looked)[i])) return;
         this.looked = parts;
+        this.stale = true;
         // Not within the effect: what looking reads and writes must not start it anew.
         clearTimeout(this.resting);
         if (viewer().playing) return;
@@ -66,12 +69,14 @@ export function createSurvey() {
       return bare(this.ways)[subject] ?? [];
     },
     // Only the newest question matters.
-    async look() {
+    look() {
       this.wanted = true;
-      if (this.busy) return;
-      this.busy = true;
+      this.looking ??= this.ask().finally(() => (this.looking = null));
+      return this.looking;
+    },
+    async ask() {
       while (this.wanted) {
-        this.wanted = false;
+        this.wanted = this.stale = false;
         try {
           const found = await askJson("POST", shot().url("survey"), shot().parts({ frame: viewer().frame }), undefined, true);
           this.grid = unpacked(found.grid);
@@ -83,7 +88,12 @@ export function createSurvey() {
         // While something is dragged, the picture comes first.
         if (shot().drafting) await new Promise((resolve) => setTimeout(resolve, PAUSE));
       }
-      this.busy = false;
+    },
+    // The numbers of what stands now: a step by a key begins at them, and not at those of the change before.
+    async settled() {
+      if (!this.stale && !this.looking) return;
+      clearTimeout(this.resting);
+      await this.look();
     },
     async findWays(/** @type {number} */ revision) {
       this.waysOf = revision;

@@ -20,11 +20,10 @@ class Distances(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
 
     def open(self, title: str) -> Shot:
-        self.page.get_by_role("link", name="Lantern quay").first.click()
-        self.page.get_by_role("link", name=title).first.click()
+        self.page.goto(f"/shots/{Shot.objects.get(title=title).pk}/")
         self.revision_shown(1)
         self.page.locator('.stage[data-stage="distance"]').click()
         self.page.locator(".plan-focus").first.wait_for(state="attached")

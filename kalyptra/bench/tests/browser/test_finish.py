@@ -21,7 +21,7 @@ class Finishes(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
 
     def open(self, title: str, stage: str = "finish") -> Shot:
         shot = Shot.objects.get(title=title)

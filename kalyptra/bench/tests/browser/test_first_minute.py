@@ -21,7 +21,7 @@ class FirstMinute(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
         self.presses = 0
 
     def open_empty(self, title: str, last: int = 5) -> Shot:
@@ -115,7 +115,7 @@ class LaidOut(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
         self.page.goto(f"/shots/{Shot.objects.get(title='Parcel runner').pk}/")
         self.page.wait_for_selector("canvas[data-shown]")
 
@@ -203,7 +203,7 @@ class ByTouch(BrowserCase):
         )
         self.addCleanup(context.close)
         self.page = context.new_page()
-        self.enter_demo()
+        self.be_editor()
         self.page.goto(f"/shots/{shot.pk}/")
         self.page.get_by_label("What shall stay sharp?").get_by_role("button", name="A soft region").tap()
         self.finger((0.3, 0.3), (0.6, 0.8))

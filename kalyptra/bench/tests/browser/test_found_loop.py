@@ -33,8 +33,8 @@ class FoundLoop(BrowserCase):
         revisions.save(shot.pk, shot.head, shot.setup.model_copy(update={"footage": footage, "subjects": ()}), None)
         self.shot_id = shot.pk
         self.truth = frames_of(DEMO / "runner" / "matte.mkv", "gray", set(range(LAST + 1)))
-        self.enter_demo()
-        self.page.get_by_role("link", name="Parcel runner").click()
+        self.be_editor()
+        self.page.goto(f"/shots/{shot.pk}/")
         self.page.wait_for_selector("canvas[data-shown]")
 
     @property

@@ -27,7 +27,7 @@ class InSpace(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
         short = {"footage": {"first": 0, "last": LAST}, "output": {"height": LINES}}
         shot = self.shot
         revisions.save(shot.pk, shot.head, read_setup(shot.setup.model_dump(mode="json") | short), None)

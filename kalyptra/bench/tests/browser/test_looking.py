@@ -16,7 +16,7 @@ class Looking(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
         self.page.goto(f"/shots/{self.shot.pk}/")
         self.head = self.shot.head
         self.revision_shown(self.head)

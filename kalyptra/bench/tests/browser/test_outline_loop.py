@@ -28,8 +28,8 @@ class OutlineLoop(BrowserCase):
         revisions.save(shot.pk, shot.head, setup, shot.project.owner)
         self.shot_id = shot.pk
         self.truth = frames_of(DEMO / "runner" / "matte.mkv", "gray", set(range(LAST + 1)))
-        self.enter_demo()
-        self.page.get_by_role("link", name="Parcel runner").click()
+        self.be_editor()
+        self.page.goto(f"/shots/{shot.pk}/")
         self.page.wait_for_selector("canvas[data-shown]")
         self.page.get_by_role("button", name="Subjects").click()
 

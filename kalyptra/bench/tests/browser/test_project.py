@@ -8,6 +8,8 @@ from typing import Any
 from unittest import mock
 
 import numpy as np
+from django.conf import settings
+from django.contrib.auth import get_user_model
 
 from kalyptra.bench.tests.browser.case import BrowserCase
 from kalyptra.core import GuardedFailure
@@ -15,7 +17,7 @@ from kalyptra.core.clip.emerging import put_picture
 from kalyptra.core.tests import material
 from kalyptra.library import room
 from kalyptra.library.demo import load_demo
-from kalyptra.library.models import Media
+from kalyptra.library.models import Media, Project
 from kalyptra.work import preparing
 from kalyptra.work.models import Render
 
@@ -33,10 +35,10 @@ class ProjectPage(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
-        self.page.get_by_label("New project").fill("Evening tides")
-        self.page.get_by_role("button", name="Make it").click()
-        self.page.wait_for_selector("[x-data=project]")
+        self.be_editor()
+        editor = get_user_model().objects.get(username=settings.DEMO_USER)
+        project = Project.objects.create(title="Evening tides", owner=editor)
+        self.page.goto(f"/projects/{project.pk}/")
         self.page.wait_for_load_state("networkidle")
 
     def bring(self, name: str, **more: Any) -> None:

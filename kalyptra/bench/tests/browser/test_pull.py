@@ -30,7 +30,7 @@ class Pulls(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
 
     def open(self, title: str) -> Shot:
         shot = Shot.objects.get(title=title)

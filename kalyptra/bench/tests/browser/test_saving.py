@@ -24,7 +24,7 @@ class Saving(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
         self.page.on("dialog", lambda dialog: dialog.accept())
 
     def open(self, title: str) -> None:

@@ -15,7 +15,7 @@ class Shown(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         load_demo()
-        self.enter_demo()
+        self.be_editor()
 
     def open(self, title: str, **changed: object) -> None:
         """A shot of the demo, with parts of its setup put in force before."""
