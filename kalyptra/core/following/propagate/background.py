@@ -35,6 +35,8 @@ class Tuning(NamedTuple):
     """How many of those are used on either side: 36 frames."""
     many: float = 3.0
     """So many frames that show the same are as good as any more."""
+    first: int = 2
+    """Frames over which the pace of a first matte is measured."""
     clear: int = 7
     clear_ahead: int = 12
     """Px that are left free around the subject's matte, and around where it is expected in frames to come."""
@@ -219,8 +221,27 @@ class Surroundings:
                 middles.append(middle)
         if not mattes:
             return None
-        pace = (middles[1] - middles[0]) / (known[1] - known[0]) if len(middles) > 1 else np.zeros(2)
+        if len(middles) > 1:
+            pace = (middles[1] - middles[0]) / (known[1] - known[0])
+        else:
+            pace = self._first_pace(known[-1], motions)
         return _wide(mattes[-1], TUNING.clear_ahead), pace.astype(np.float32), known[-1]
+
+    def _first_pace(self, number: int, motions: Mapping[int, Affine]) -> NDArray[np.float64]:
+        """How the subject of a first matte moves against the background, (2,) px: by its own corners."""
+        here, matte, ahead = self._at(number), self._at(number).matte, number * TUNING.every + TUNING.first
+        if matte is None or ahead >= len(self._frames):
+            return np.zeros(2)
+        there = _grey(self._look(self._frames[ahead]))
+        inside = cv2.erode((matte > 0.9).astype(np.uint8), np.ones((5, 5), np.uint8))
+        own, agree, _ = affine_of(here.grey, there, inside)
+        rest, agree_rest, _ = affine_of(here.grey, there, _without(here))
+        middle = middle_of(matte)
+        if min(agree, agree_rest) < TUNING.agree or middle is None:
+            return np.zeros(2)
+        at = np.append(middle, 1.0)
+        gone = np.linalg.inv(_square(rest)) @ _square(own) @ at - at
+        return np.asarray((motions[number][:2, :2] @ gone[:2]) * TUNING.every / TUNING.first)
 
     def _onwards(self, number: int) -> Affine | None:
         """The motion from one frame that is used to the next; None where none agrees."""

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs
-from kalyptra.core.following.propagate.evidence import evidence_planes
+from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
@@ -41,6 +41,8 @@ class Tuning(NamedTuple):
     """How far a matte must have the colours of what lies around the subject to be none of it."""
     network: float = 0.6
     """What the network's log odds count; the rest is the contest's."""
+    still: float = 5.0
+    like: float = 4.0
     differs: float = 14.0
     background_known: float = 0.6
     """Codes from which on a pixel is not the background, and how much of that must be known to say so."""
@@ -92,6 +94,7 @@ class Signs:
         return float(self.clear * shown * (0.4 + 0.6 * self.agree))
 
 
+STILL = "residual of the background", "background clean", "background open", "key's matte carried along"
 LOST = Signs(0.0, 255.0, 1.0, 0.0, -1.0, 0.0)
 FOUND_AGAIN = replace(LOST, clear=0.95, error=12.0, change=0.2, agree=0.3, certain=0.8)
 """What can be said of a matte that was found by its colours alone, but for those."""
@@ -114,7 +117,8 @@ def propagate(
     if window is not None and before.seen:
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
-        share = _decided(weigh(evidence_planes(moved, frame, contest, behind)), contest)
+        planes = evidence_planes(moved, frame, contest, behind)
+        share = _decided(weigh(planes), contest, _still(planes, moved))
         matte = without_crumbs(_gated(share, contest, moved))
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
@@ -162,9 +166,22 @@ def _new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.b
     return np.asarray((plain > TUNING.differs) & known)
 
 
-def _decided(share: NDArray[np.float32], contest: Contest) -> NDArray[np.float32]:
+def _still(planes: Planes, moved: SubjectState) -> NDArray[np.float32]:
+    """(height, width) 0 to 1, how far a pixel is as the frames around have it, and nothing of the key has come there.
+
+    It lies still and is the background, however like the subject its colour is: what was taken by mistake is let go.
+    """
+    if moved.trail.lost:
+        return np.zeros(planes.shape[1:], np.float32)
+    plain, clean, ahead, key = (planes[PLANES.index(name)] for name in STILL)
+    known = np.minimum(clean + ahead, 1)
+    return np.asarray(known * np.exp(-np.square(plain * np.float32(15 / TUNING.like))) * (1 - key), np.float32)
+
+
+def _decided(share: NDArray[np.float32], contest: Contest, still: NDArray[np.float32]) -> NDArray[np.float32]:
     """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw."""
     odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence
+    odds -= np.float32(TUNING.still) * still
     return np.asarray(expit(odds), np.float32)
 
 
