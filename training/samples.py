@@ -82,7 +82,7 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
 
         before = state
         codes = looked_at(clip, frame)
-        state, _ = propagate(before, codes, around.behind(index, codes), flow, decide)
+        state = propagate(before, codes, around.behind(index, codes), flow, decide).state
         around.note(index, state.matte)
         if seen and rng.random() < KEPT:
             yield seen[0], _in_window(truth[frame], before, seen[0])

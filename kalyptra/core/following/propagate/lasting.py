@@ -110,13 +110,18 @@ class KeyColours:
         counted = np.bincount(names, minlength=2 * TUNING.colours) / max(self.area, 1.0)
         return float(np.minimum(counted, self.mixture).sum() * np.minimum(_mixture(names), self.mixture).sum())
 
-    def found_again(self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None) -> NDArray[np.float32] | None:
+    def found_again(
+        self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None, free: NDArray[np.bool_] | None = None
+    ) -> NDArray[np.float32] | None:
         """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1.
 
         Args:
             new: (height, width) where the picture is not the background, where that is known.
+            free: (height, width) where it may lie; None for everywhere.
         """
         own = self.says(lab) > TUNING.surely
+        if free is not None:
+            own, new = own & free, None if new is None else new & free
         if new is None:
             masks = [own]
         else:

@@ -43,6 +43,8 @@ class Tuning(NamedTuple):
     """What the network's log odds count; the rest is the contest's."""
     still: float = 5.0
     like: float = 4.0
+    fresh: float = 8.0
+    missing: float = 0.3
     differs: float = 14.0
     background_known: float = 0.6
     """Codes from which on a pixel is not the background, and how much of that must be known to say so."""
@@ -95,14 +97,28 @@ class Signs:
 
 
 STILL = "residual of the background", "background clean", "background open", "key's matte carried along"
+COLOURS = "key's colours", "worth of the key's colours"
 LOST = Signs(0.0, 255.0, 1.0, 0.0, -1.0, 0.0)
 FOUND_AGAIN = replace(LOST, clear=0.95, error=12.0, change=0.2, agree=0.3, certain=0.8)
 """What can be said of a matte that was found by its colours alone, but for those."""
 
 
+class Step(NamedTuple):
+    """A subject in the next frame, how well that went, and the contest that was held for it; None if there was none."""
+
+    state: SubjectState
+    signs: Signs
+    contest: Contest | None = None
+
+
 def propagate(
-    before: SubjectState, codes: NDArray[np.uint8], behind: BackgroundPicture, flow: Any, weigh: Weigh = weighed
-) -> tuple[SubjectState, Signs]:
+    before: SubjectState,
+    codes: NDArray[np.uint8],
+    behind: BackgroundPicture,
+    flow: Any,
+    weigh: Weigh = weighed,
+    free: NDArray[np.bool_] | None = None,
+) -> Step:
     """Carry a matte to the next frame.
 
     Args:
@@ -110,6 +126,7 @@ def propagate(
         behind: the background's picture in that frame.
         flow: OpenCV's dense inverse search.
         weigh: what decides by the evidence.
+        free: (height, width) where it may be looked for when it is lost; None for everywhere.
     """
     frame = Frame.of(codes, before)
     window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
@@ -118,19 +135,19 @@ def propagate(
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
-        share = _decided(weigh(planes), contest, _still(planes, moved))
+        share = _decided(weigh(planes), contest, _missing(before) * _fresh(planes, window, free) - TUNING.still * _still(planes, moved))
         matte = without_crumbs(_gated(share, contest, moved))
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte
             if _doubtful(signs, before, matte):
-                elsewhere = _found_again(before, codes, behind, after.matte)
+                elsewhere = _found_again(before, codes, behind, free, after.matte)
                 if elsewhere is not None:
-                    return replace(after, matte=elsewhere[0], trail=before.trail.broken()), elsewhere[1]
+                    return Step(replace(after, matte=elsewhere[0], trail=before.trail.broken()), elsewhere[1])
             after = replace(after, exposure=contest.exposure)
-            return replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs
-    after, again = replace(after, trail=before.trail.broken()), _found_again(before, codes, behind)
-    return (after, LOST) if again is None else (replace(after, matte=again[0]), again[1])
+            return Step(replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs, contest)
+    after, again = replace(after, trail=before.trail.broken()), _found_again(before, codes, behind, free)
+    return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
 
 
 def _doubtful(signs: Signs, before: SubjectState, matte: NDArray[np.float32]) -> bool:
@@ -143,12 +160,13 @@ def _found_again(
     before: SubjectState,
     codes: NDArray[np.uint8],
     behind: BackgroundPicture,
+    free: NDArray[np.bool_] | None,
     beside: NDArray[np.float32] | None = None,
 ) -> tuple[NDArray[np.float32], Signs] | None:
     """The subject by its colours, anywhere in a frame; where a matte is given, only if it is much more like it."""
     lab = cv2.cvtColor(exposed_back(codes, before.exposure), cv2.COLOR_RGB2LAB)
     lasting = before.lasting
-    again = lasting.found_again(lab, _new_in(behind, codes))
+    again = lasting.found_again(lab, new_in(behind, codes), free)
     if again is None:
         return None
     if beside is not None and lasting.likeness(lab, again > 0.5) < TUNING.better * lasting.likeness(lab, beside > 0.5):
@@ -157,7 +175,7 @@ def _found_again(
     return matte, replace(FOUND_AGAIN, own=float(lasting.says(lab)[again > 0.5].mean()))
 
 
-def _new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bool_] | None:
+def new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bool_] | None:
     """(height, width) where a frame is not its background; None where too little of that is known to say so."""
     known = behind.known > 0.5
     if known.mean() < TUNING.background_known:
@@ -178,10 +196,23 @@ def _still(planes: Planes, moved: SubjectState) -> NDArray[np.float32]:
     return np.asarray(known * np.exp(-np.square(plain * np.float32(15 / TUNING.like))) * (1 - key), np.float32)
 
 
-def _decided(share: NDArray[np.float32], contest: Contest, still: NDArray[np.float32]) -> NDArray[np.float32]:
+def _missing(before: SubjectState) -> float:
+    """What a pixel counts that may be a part which was dropped: much where the subject is smaller than at its key."""
+    left = float(before.matte.sum()) / max(before.lasting.area, 1.0)
+    return TUNING.fresh * float(np.clip((1 - left) / TUNING.missing, 0, 1))
+
+
+def _fresh(planes: Planes, window: Window, free: NDArray[np.bool_] | None) -> NDArray[np.float32]:
+    """(height, width) 0 to 1, how far a pixel is not the background, has the subject's colours and nobody else's place."""
+    plain, clean, ahead, _, own, worth = (planes[PLANES.index(name)] for name in (*STILL, *COLOURS))
+    other = 1 - np.exp(-np.square(plain * np.float32(15 / TUNING.differs)))
+    fresh = np.minimum(clean + ahead, 1) * other * np.maximum(own, 0) * worth
+    return np.asarray(fresh if free is None else fresh * free[window], np.float32)
+
+
+def _decided(share: NDArray[np.float32], contest: Contest, known: NDArray[np.float32]) -> NDArray[np.float32]:
     """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw."""
-    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence
-    odds -= np.float32(TUNING.still) * still
+    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence + known
     return np.asarray(expit(odds), np.float32)
 
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.rival import EVERY, rival_of, told_apart
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
@@ -38,6 +39,8 @@ class FollowedSubject:
     ) -> None:
         self._around, self._index, self._flow = around, index, dense_search()
         self._state, self._sureness = SubjectState.at(codes, matte, others), Sureness(matte)
+        self._rival: SubjectState | None = None
+        self._met = 0
         around.note(index, matte)
 
     @property
@@ -51,9 +54,17 @@ class FollowedSubject:
     def step(self, codes: Codes) -> Sure:
         """Go on to the next frame; how sure its matte is."""
         self._index += 1
-        self._state, signs = propagate(self._state, codes, self._around.behind(self._index, codes), self._flow)
+        behind = self._around.behind(self._index, codes)
+        free = None if self._rival is None else self._rival.matte < 0.1
+        step = propagate(self._state, codes, behind, self._flow, free=free)
+        self._state = step.state
+        if self._rival is not None:
+            other = propagate(self._rival, codes, behind, self._flow, free=np.zeros(step.state.matte.shape, bool))
+            self._state, self._rival = told_apart(step, other, self._index == self._met + 1)
+        elif self._index % EVERY == 0:
+            self._rival, self._met = rival_of(self._state, codes, behind), self._index
         self._around.note(self._index, self._state.matte)
-        return self._sureness.after(signs, self._state.matte)
+        return self._sureness.after(step.signs, self._state.matte)
 
     def correct(self, matte: Matte) -> None:
         """Put another matte in the place of the one of this frame: it is followed from there."""

@@ -1,0 +1,130 @@
+"""Somebody like the subject who comes near: followed as well, so that each keeps its own.
+
+Colours do not tell like people apart. Each has a motion of its own, though, and a place where it is expected; what both
+take for theirs goes to whoever predicts the picture there better.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.background import BackgroundPicture
+from kalyptra.core.following.propagate.exposure import exposed_back
+from kalyptra.core.following.propagate.layer import MovedLayer
+from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.following.propagate.step import Step, new_in
+from kalyptra.core.log_odds import expit
+from kalyptra.core.matte.guided_filter import guided_filter
+from kalyptra.core.window import Window, middle_of, window_of
+
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on clips of the tune half's kinds and surfaces, with seeds of their own."""
+
+    near: int = 90
+    """Px around the subject in which others are looked for, at the working size."""
+    gap: int = 11
+    """Px that lie between the two when the other is first seen: a part of the subject that was dropped touches it."""
+    whole: float = 0.75
+    least: float = 0.4
+    """Shares of its size at the key that the subject then has, and the other at least: what comes up from behind a post
+    is the subject itself."""
+    together: float = 1.5
+    together_share: float = 0.3
+    """Px, and share of how fast the subject moves against what lies behind, below which two go together."""
+    agree: float = 0.3
+    """The share of corners of each that must agree on its motion for that."""
+    match: float = 4.0
+    most: float = 5.0
+    """Codes of error that are worth one unit of evidence, and the most it is worth."""
+    place: float = 0.25
+    deep: float = 8.0
+    """Evidence of a px that a pixel lies deeper within what is expected of the one than of the other, and the most."""
+    edge: int = 3
+    edge_eps: float = 0.0002
+    steeper: float = 1.4
+    """The guided filter that draws a matte found by its colours to the picture."""
+
+
+TUNING = Tuning()
+EVERY = 3
+"""Frames from one look for others to the next."""
+NOWHERE = 14.0, -24.0
+"""The error, and the px inside, of a subject that is not expected at a pixel at all."""
+
+
+def rival_of(state: SubjectState, codes: NDArray[np.uint8], behind: BackgroundPicture) -> SubjectState | None:
+    """Somebody else near the subject who is made of its colours and is not the background; None if nobody is."""
+    here = (state.matte > 0.3).astype(np.uint8)
+    window, new = window_of(here, TUNING.near), new_in(behind, codes)
+    if window is None or new is None or float(state.matte.sum()) < TUNING.whole * state.lasting.area:
+        return None
+    lab = cv2.cvtColor(exposed_back(codes, state.exposure), cv2.COLOR_RGB2LAB)
+    other = state.lasting.found_again(lab, new, _beyond(here, 2))
+    if other is None or other.sum() < TUNING.least * state.lasting.area or not other[window].any():
+        return None
+    if (other * ~_beyond(here, TUNING.gap)).any():
+        return None
+    return SubjectState.at(codes, guided_filter(codes, other, TUNING.edge, TUNING.edge_eps, TUNING.steeper))
+
+
+def _beyond(here: NDArray[np.uint8], px: int) -> NDArray[np.bool_]:
+    side = 2 * px + 1
+    return np.asarray(cv2.dilate(here, np.ones((side, side), np.uint8)) == 0)
+
+
+def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, SubjectState | None]:
+    """Two who were followed apart, with what both took given to either.
+
+    The other is None once it is away, and where the two go together: that is the subject itself, beyond a post.
+    """
+    own, others = step.state.matte, other.state.matte
+    if _together(step, other):
+        return step.state, None
+    both = (own > 0.05) & (others > 0.05)
+    if both.any() and step.contest and other.contest:
+        (error, deep), (error_other, deep_other) = (_expected(each, own.shape) for each in (step, other))
+        evidence = np.clip((error_other - error) / TUNING.match, -TUNING.most, TUNING.most)
+        evidence += TUNING.place * np.clip(deep - deep_other, -TUNING.deep, TUNING.deep)
+        share = expit(evidence).astype(np.float32)
+        own, others = np.where(both, own * share, own), np.where(both, others * (1 - share), others)
+    state = replace(step.state, matte=np.asarray(own, np.float32))
+    rival = replace(other.state, matte=np.asarray(others, np.float32))
+    return state, rival if rival.seen and _near(state, rival) else None
+
+
+def _together(step: Step, other: Step) -> bool:
+    """Whether the other goes as the subject goes, while what lies behind goes another way."""
+    middle = middle_of(other.state.matte)
+    if middle is None or not step.contest or not other.contest:
+        return False
+    if min(step.contest.front.agree, other.contest.front.agree) < TUNING.agree:
+        return False
+    own, rest = (_gone(layer, step.contest.window, middle) for layer in (step.contest.front, step.contest.behind))
+    apart = float(np.linalg.norm(_gone(other.contest.front, other.contest.window, middle) - own))
+    return apart < TUNING.together and apart < TUNING.together_share * float(np.linalg.norm(rest - own))
+
+
+def _gone(layer: MovedLayer, window: Window, at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(2,) px by which a layer has moved at a place of the whole picture."""
+    place = at - (window[1].start, window[0].start)
+    return np.asarray(layer.affine[:, :2] @ place + layer.affine[:, 2] - place, np.float64)
+
+
+def _near(state: SubjectState, rival: SubjectState) -> bool:
+    """Whether the two may still meet; one that cannot be seen may be behind the other."""
+    window = window_of((state.matte > 0.3).astype(np.uint8), 2 * TUNING.near)
+    return window is None or bool((rival.matte[window] > 0.3).any())
+
+
+def _expected(step: Step, size: tuple[int, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """(height, width) of the whole picture: by how many codes a subject fails to predict it, and px inside of it."""
+    error, deep = (np.full(size, value, np.float32) for value in NOWHERE)
+    assert step.contest
+    error[step.contest.window], deep[step.contest.window] = step.contest.error, step.contest.deep
+    return error, deep
