@@ -51,6 +51,24 @@ class Background(TestCase):
         self.assertLess(np.median(error[inside]), 8)
         self.assertLess(max(self.looked_at), 30 + 6 * 7, "no more than 36 frames ahead and a step are looked at")
 
+    def test_beside_one_who_begins_to_move_it_is_known_from_the_first_frame_on(self) -> None:
+        face = np.clip(texture(4, SIZE, (0.7, 0.3, 0.2)), 0, 255).astype(np.uint8)
+
+        def look(frame: int) -> np.ndarray:
+            codes, shift = self.clean(frame).copy(), np.array([[1, 0, 2.5 * frame], [0, 1, 0]])
+            moved = cv2.warpAffine(face, shift, SIZE[::-1], borderMode=cv2.BORDER_WRAP)
+            here = self.matte(frame, 2.5) > 0.5
+            codes[here] = moved[here]
+            return codes
+
+        around = Surroundings(look, range(60))
+        around.note(0, self.matte(0, 2.5))
+        behind = around.behind(1, look(1))
+        trailing = cv2.dilate(self.matte(1, 2.5), np.ones((21, 21))) > 0.5
+        trailing &= cv2.dilate(self.matte(1, 2.5), np.ones((9, 9))) < 0.1
+        trailing[:, 60:] = False
+        self.assertGreater(np.median(behind.known[trailing]), 0.9)
+
     def test_of_one_who_stands_still_it_is_said_that_the_frames_to_come_may_show_the_subject(self) -> None:
         behind = self.behind(-2.0, 30)  # against the pan: still in the world
         inside = cv2.erode(self.matte(30, -2.0), np.ones((9, 9))) > 0.5

@@ -237,6 +237,41 @@ class Colours(TestCase):
         self.assertGreater(overlap(coverage_of(states[-1].matte), truth[-1]), 0.95)
 
 
+class Alike(TestCase):
+    """Two of the same colours who cross before a wall; the other passes in front."""
+
+    SIZE = (150, 320)
+
+    def setUp(self) -> None:
+        wall, own, other = (
+            np.clip(texture(seed, self.SIZE, colour), 0, 255)
+            for seed, colour in ((1, (0.3, 0.4, 0.55)), (2, (0.7, 0.35, 0.25)), (3, (0.7, 0.35, 0.25)))
+        )
+        self.own, self.other, pictures = [], [], []
+        for frame in range(44):
+            codes = wall.copy()
+            for face, x, kept in ((own, 70 + 4.0 * frame, self.own), (other, 250 - 4.0 * frame, self.other)):
+                matte = disc(x, 75, 26, self.SIZE)
+                shift = np.array([[1, 0, x], [0, 1, 0]], np.float32)
+                moved = cv2.warpAffine(face, shift, self.SIZE[::-1], borderMode=cv2.BORDER_WRAP)
+                codes += (moved - codes) * matte[..., None]
+                kept.append(matte)
+            codes += np.random.default_rng(frame).normal(0, 2, codes.shape)
+            pictures.append(np.clip(codes, 0, 255).astype(np.uint8))
+        self.clip = Pictures(pictures)
+
+    def test_who_is_crossed_by_somebody_alike_is_the_same_as_before(self) -> None:
+        states = list(follow_mattes({0: self.own[0]}, self.clip, range(44)))
+        for state in states[-8:]:
+            self.assertGreater(overlap(coverage_of(state.matte), self.own[state.frame]), 0.9, state.frame)
+            self.assertLess(overlap(coverage_of(state.matte), self.other[state.frame]), 0.05, state.frame)
+
+    def test_who_passes_in_front_is_not_taken_for_the_subject(self) -> None:
+        for state in follow_mattes({0: self.own[0]}, self.clip, range(21)):  # until half of it is hidden
+            seen = self.own[state.frame] * (1 - self.other[state.frame])
+            self.assertGreater(overlap(coverage_of(state.matte), seen), 0.85, state.frame)
+
+
 class People(TestCase):
     def test_the_model_is_the_one_that_its_origin_names(self) -> None:
         digest = hashlib.sha256(FILE.read_bytes()).hexdigest()

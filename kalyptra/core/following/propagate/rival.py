@@ -39,6 +39,8 @@ class Tuning(NamedTuple):
     """Px, and share of how fast the subject moves against what lies behind, below which two go together."""
     agree: float = 0.3
     """The share of corners of each that must agree on its motion for that."""
+    astray: int = 4
+    """Px around where its first matte has come to, in which it may lie."""
     match: float = 4.0
     most: float = 5.0
     """Codes of error that are worth one unit of evidence, and the most it is worth."""
@@ -52,7 +54,7 @@ class Tuning(NamedTuple):
 
 
 TUNING = Tuning()
-EVERY = 3
+EVERY = 6
 """Frames from one look for others to the next."""
 NOWHERE = 14.0, -24.0
 """The error, and the px inside, of a subject that is not expected at a pixel at all."""
@@ -83,7 +85,7 @@ def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, Subj
 
     The other is None once it is away, and where the two go together: that is the subject itself, beyond a post.
     """
-    own, others = step.state.matte, other.state.matte
+    own, others = step.state.matte, _confined(other.state)
     if _together(step, other):
         return step.state, None
     both = (own > 0.05) & (others > 0.05)
@@ -96,6 +98,15 @@ def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, Subj
     state = replace(step.state, matte=np.asarray(own, np.float32))
     rival = replace(other.state, matte=np.asarray(others, np.float32))
     return state, rival if rival.seen and _near(state, rival) else None
+
+
+def _confined(rival: SubjectState) -> NDArray[np.float32]:
+    """Its matte where its first one has come to: who comes up from behind it is not the rival."""
+    if rival.trail.lost:
+        return rival.matte
+    everywhere = (slice(0, rival.matte.shape[0]), slice(0, rival.matte.shape[1]))
+    expected = rival.trail.shown(everywhere)[1] > 0.3
+    return np.asarray(rival.matte * ~_beyond(expected.astype(np.uint8), TUNING.astray), np.float32)
 
 
 def _together(step: Step, other: Step) -> bool:

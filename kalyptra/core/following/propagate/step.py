@@ -34,8 +34,9 @@ Weigh = Callable[[Planes], NDArray[np.float32]]
 
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on the tune half of `truth/motion`; when a subject is looked for elsewhere, and which
-    frames are surely right, on clips of that half's kinds and surfaces with seeds of their own."""
+    """What can be tuned. Chosen on the tune half of `truth/motion`; what the background says plainly, when a subject is
+    looked for elsewhere, and which frames are surely right, on clips of that half's kinds and surfaces with seeds of
+    their own."""
 
     gone: float = -0.3
     """How far a matte must have the colours of what lies around the subject to be none of it."""
@@ -43,8 +44,10 @@ class Tuning(NamedTuple):
     """What the network's log odds count; the rest is the contest's."""
     still: float = 5.0
     like: float = 4.0
+    """Log odds against what lies as still as the background does, and the codes by which it may differ from it."""
     fresh: float = 8.0
     missing: float = 0.3
+    """Log odds for what is new and has the key's colours, once this share of the subject is missing."""
     differs: float = 14.0
     background_known: float = 0.6
     """Codes from which on a pixel is not the background, and how much of that must be known to say so."""
@@ -57,6 +60,9 @@ class Tuning(NamedTuple):
     better: float = 1.2
     """The share of its size that is left, and codes by which it is not as expected, where the subject may be somewhere
     else; the worth of its colours from which on they tell; and how much more like it that must be."""
+    few: float = 0.35
+    close: int = 100
+    """The share of its size below which a subject is looked for around what is left of it, and how many px around."""
     anchor_certain: float = 0.9
     anchor_area: float = 0.6
     """The certainty, and the share of the key's area, from which on a frame is surely right."""
@@ -135,19 +141,31 @@ def propagate(
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
-        share = _decided(weigh(planes), contest, _missing(before) * _fresh(planes, window, free) - TUNING.still * _still(planes, moved))
+        seen_plainly = _missing(before) * _fresh(planes, window, free) - TUNING.still * _still(planes, moved)
+        share = _decided(weigh(planes), contest, seen_plainly)
         matte = without_crumbs(_gated(share, contest, moved))
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte
-            if _doubtful(signs, before, matte):
-                elsewhere = _found_again(before, codes, behind, free, after.matte)
+            nearly_gone = float(matte.sum()) < TUNING.few * before.lasting.area
+            if nearly_gone or _doubtful(signs, before, matte):
+                where = _close_to(after.matte, free) if nearly_gone else free
+                elsewhere = _found_again(before, codes, behind, where, after.matte)
                 if elsewhere is not None:
                     return Step(replace(after, matte=elsewhere[0], trail=before.trail.broken()), elsewhere[1])
             after = replace(after, exposure=contest.exposure)
             return Step(replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs, contest)
     after, again = replace(after, trail=before.trail.broken()), _found_again(before, codes, behind, free)
     return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
+
+
+def _close_to(matte: NDArray[np.float32], free: NDArray[np.bool_] | None) -> NDArray[np.bool_]:
+    """(height, width) around what is left of a subject, where nobody else is."""
+    here = np.zeros(matte.shape, bool)
+    window = window_of((matte > 0.3).astype(np.uint8), TUNING.close)
+    if window is not None:
+        here[window] = True
+    return here if free is None else here & free
 
 
 def _doubtful(signs: Signs, before: SubjectState, matte: NDArray[np.float32]) -> bool:
@@ -203,16 +221,20 @@ def _missing(before: SubjectState) -> float:
 
 
 def _fresh(planes: Planes, window: Window, free: NDArray[np.bool_] | None) -> NDArray[np.float32]:
-    """(height, width) 0 to 1, how far a pixel is not the background, has the subject's colours and nobody else's place."""
+    """(height, width) 0 to 1, how far a pixel is not the background, has the key's colours and is nobody else's."""
     plain, clean, ahead, _, own, worth = (planes[PLANES.index(name)] for name in (*STILL, *COLOURS))
     other = 1 - np.exp(-np.square(plain * np.float32(15 / TUNING.differs)))
     fresh = np.minimum(clean + ahead, 1) * other * np.maximum(own, 0) * worth
     return np.asarray(fresh if free is None else fresh * free[window], np.float32)
 
 
-def _decided(share: NDArray[np.float32], contest: Contest, known: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw."""
-    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence + known
+def _decided(share: NDArray[np.float32], contest: Contest, plain: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw.
+
+    Args:
+        plain: (height, width) log odds of what the background's picture says plainly.
+    """
+    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence + plain
     return np.asarray(expit(odds), np.float32)
 
 
