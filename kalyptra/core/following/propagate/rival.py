@@ -83,11 +83,12 @@ def _beyond(here: NDArray[np.uint8], px: int) -> NDArray[np.bool_]:
 def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, SubjectState | None]:
     """Two who were followed apart, with what both took given to either.
 
-    The other is None once it is away, and where the two go together: that is the subject itself, beyond a post.
+    The other is None once it is away, and where the two go together in their `first` step: that is the subject itself,
+    beyond a post. Later each may seem to go as the other does, where one hides the other.
     """
-    own, others = step.state.matte, _confined(other.state)
-    if _together(step, other):
+    if first and _together(step, other):
         return step.state, None
+    own, others = step.state.matte, _confined(other.state)
     both = (own > 0.05) & (others > 0.05)
     if both.any() and step.contest and other.contest:
         (error, deep), (error_other, deep_other) = (_expected(each, own.shape) for each in (step, other))
