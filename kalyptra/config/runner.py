@@ -52,9 +52,6 @@ class Runner(DiscoverRunner):
         super().setup_test_environment(**more)
         # On a crowded machine the database may take its time to let somebody in; tests are not about that.
         connection.settings_dict["OPTIONS"]["connect_timeout"] = 60
-        # A thread of the live server ends with its answer: without a pool each would connect anew.
-        connection.settings_dict["OPTIONS"]["pool"] = {"min_size": 0, "max_size": 24, "timeout": 60}
-        connection.settings_dict["CONN_MAX_AGE"] = 0
         # Passwords of tests are no secrets: what makes guessing slow makes tests slow.
         django_settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
