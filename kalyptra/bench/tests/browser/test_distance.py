@@ -43,7 +43,8 @@ class Distances(BrowserCase):
 
     def settle(self) -> None:
         self.page.wait_for_timeout(150)
-        self.until("!Alpine.store('survey').busy && !Alpine.store('shot').saving")
+        self.until("!Alpine.store('shot').saving")
+        self.page.evaluate("Alpine.store('survey').settled()")
 
     def test_a_street_by_recipe_and_then_by_hand(self) -> None:
         shot, page = self.open("Harbour from above"), self.page

@@ -38,8 +38,7 @@ class Pulls(BrowserCase):
         document["focus"] = {"distance": {"keys": [{"frame": 0, "value": 0.9, "ease": "hold"}]}}
         document["footage"] |= {"first": 20, "last": 75}
         revisions.save(shot.pk, 1, Setup.model_validate(document), shot.project.owner)
-        self.page.get_by_role("link", name="Lantern quay").first.click()
-        self.page.get_by_role("link", name=title).first.click()
+        self.page.goto(f"/shots/{shot.pk}/")
         self.revision_shown(2)
         self.page.locator('.stage[data-stage="pull"]').click()
         self.page.locator(".aim").wait_for(state="attached")
@@ -52,7 +51,7 @@ class Pulls(BrowserCase):
     def go(self, frame: int) -> None:
         self.page.evaluate(f"Alpine.store('viewer').go({frame})")
         self.page.wait_for_timeout(200)
-        self.until("!Alpine.store('survey').busy")
+        self.page.evaluate("Alpine.store('survey').settled()")
 
     def test_a_rack_by_pointing_is_dragged_played_and_rendered(self) -> None:
         shot, page = self.open("Tea glass"), self.page

@@ -62,7 +62,7 @@ class Shown(BrowserCase):
         notes.get_by_role("listitem").filter(has_text="Grade the clip").get_by_role("button", name="Put away").click()
         self.open("Parcel runner")  # what is not about a shot stays away in all of them
         self.stage("footage")
-        self.until("!Alpine.store('survey').busy")
+        self.page.evaluate("Alpine.store('survey').settled()")
         self.assertEqual(self.page.get_by_text("Grade the clip before").count(), 0)
         self.page.get_by_role("slider", name="Softness", exact=True).press("ArrowRight")
         self.until(f"Alpine.store('shot').saved.revision > {self.head}")
