@@ -20,6 +20,8 @@ PLANES = (
     "key's colours of the background",
 )  # fmt: skip
 """Names of the planes, in order. Each is about -1 to 2.6 in size."""
+RESIDUAL = 15
+"""Codes by which the picture differs from the background that are 1 in its plane."""
 
 
 def evidence_planes(
@@ -45,7 +47,7 @@ def evidence_planes(
     planes = (
         lab[..., 0], lab[..., 1], lab[..., 2], contest.front.matte, contest.behind.matte,
         contest.error / 15, contest.error_behind / 15, contest.says, before.lasting.worth,
-        contest.evidence / 4, contest.matte, np.clip(contest.deep, -24, 24) / 12, plain / 15,
+        contest.evidence / 4, contest.matte, np.clip(contest.deep, -24, 24) / 12, plain / RESIDUAL,
         beyond / 10, rest[..., 0] / 15, rest[..., 1], key_matte,
         np.minimum(cv2.blur(differs, (3, 3)), 40) / 15, area, rest[..., 2], rest[..., 3],
         before.lasting.says(lab_behind) * known,

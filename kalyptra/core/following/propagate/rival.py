@@ -14,12 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
+from kalyptra.core.following.propagate.contest import TUNING as CONTEST
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import Step, new_in
+from kalyptra.core.following.propagate.step import Step, drawn_to, new_in
 from kalyptra.core.log_odds import expit
-from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.window import Window, middle_of, window_of
 
 
@@ -47,16 +47,12 @@ class Tuning(NamedTuple):
     place: float = 0.25
     deep: float = 8.0
     """Evidence of a px that a pixel lies deeper within what is expected of the one than of the other, and the most."""
-    edge: int = 3
-    edge_eps: float = 0.0002
-    steeper: float = 1.4
-    """The guided filter that draws a matte found by its colours to the picture."""
 
 
 TUNING = Tuning()
 EVERY = 6
 """Frames from one look for others to the next."""
-NOWHERE = 14.0, -24.0
+NOWHERE = CONTEST.no_source, -24.0
 """The error, and the px inside, of a subject that is not expected at a pixel at all."""
 
 
@@ -72,7 +68,7 @@ def rival_of(state: SubjectState, codes: NDArray[np.uint8], behind: BackgroundPi
         return None
     if (other * ~_beyond(here, TUNING.gap)).any():
         return None
-    return SubjectState.at(codes, guided_filter(codes, other, TUNING.edge, TUNING.edge_eps, TUNING.steeper))
+    return SubjectState.at(codes, drawn_to(codes, other))
 
 
 def _beyond(here: NDArray[np.uint8], px: int) -> NDArray[np.bool_]:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs
-from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes
+from kalyptra.core.following.propagate.evidence import PLANES, RESIDUAL, evidence_planes
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
@@ -189,8 +189,12 @@ def _found_again(
         return None
     if beside is not None and lasting.likeness(lab, again > 0.5) < TUNING.better * lasting.likeness(lab, beside > 0.5):
         return None
-    matte = guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
-    return matte, replace(FOUND_AGAIN, own=float(lasting.says(lab)[again > 0.5].mean()))
+    return drawn_to(codes, again), replace(FOUND_AGAIN, own=float(lasting.says(lab)[again > 0.5].mean()))
+
+
+def drawn_to(codes: NDArray[np.uint8], again: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(height, width) 0 to 1: what was found by its colours, 0 or 1, with its edge drawn to the picture."""
+    return guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
 
 
 def new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bool_] | None:
@@ -211,7 +215,7 @@ def _still(planes: Planes, moved: SubjectState) -> NDArray[np.float32]:
         return np.zeros(planes.shape[1:], np.float32)
     plain, clean, ahead, key = (planes[PLANES.index(name)] for name in STILL)
     known = np.minimum(clean + ahead, 1)
-    return np.asarray(known * np.exp(-np.square(plain * np.float32(15 / TUNING.like))) * (1 - key), np.float32)
+    return np.asarray(known * np.exp(-np.square(plain * np.float32(RESIDUAL / TUNING.like))) * (1 - key), np.float32)
 
 
 def _missing(before: SubjectState) -> float:
@@ -223,7 +227,7 @@ def _missing(before: SubjectState) -> float:
 def _fresh(planes: Planes, window: Window, free: NDArray[np.bool_] | None) -> NDArray[np.float32]:
     """(height, width) 0 to 1, how far a pixel is not the background, has the key's colours and is nobody else's."""
     plain, clean, ahead, _, own, worth = (planes[PLANES.index(name)] for name in (*STILL, *COLOURS))
-    other = 1 - np.exp(-np.square(plain * np.float32(15 / TUNING.differs)))
+    other = 1 - np.exp(-np.square(plain * np.float32(RESIDUAL / TUNING.differs)))
     fresh = np.minimum(clean + ahead, 1) * other * np.maximum(own, 0) * worth
     return np.asarray(fresh if free is None else fresh * free[window], np.float32)
 
