@@ -21,7 +21,6 @@ from kalyptra.core import (
     follow_range,
     keyed_by_hand,
     read_setup,
-    with_steps,
 )
 from kalyptra.shell.benches.follow import TrackedClip, post, traced
 
@@ -53,13 +52,13 @@ def outlines_of(scene: str) -> list[Outline]:
                 drawn_outline(f"line{i + 1}", frame, curve, motion=motion_of(scene, i)) for i, curve in enumerate(drawn)
             ]
         elif len(drawn) >= len(outlines):
-            outlines = [keyed_by_hand(one, frame, new) for one, new in zip(outlines, drawn, strict=False)]
+            outlines = [keyed_by_hand(outline, frame, new) for outline, new in zip(outlines, drawn, strict=False)]
         else:  # the post hides the lantern
             outlines = [keyed_by_hand(outlines[0], frame, drawn[0]), *outlines[1:]]
         if scene == "glass" or 0 < frame < KEYS[scene][-1]:  # nothing moves; or all keys are to be there first
             continue
         last = clip.frames - 1
-        outlines = [with_steps(one, tuple(follow_range(one, clip.footage, 0, last, clip.width))) for one in outlines]
+        outlines = follow_range(outlines, clip.footage, 0, last, clip.width)
     return outlines
 
 
@@ -71,10 +70,10 @@ if __name__ == "__main__":
             if subject["id"] in EDGES:
                 subject["refine"] = EDGES[subject["id"]].model_dump(mode="json")
             if subject["id"] == SUBJECTS[name]:
-                subject["matte"]["outlines"] = [one.model_dump(mode="json") for one in outlines_of(name)]
+                subject["matte"]["outlines"] = [outline.model_dump(mode="json") for outline in outlines_of(name)]
             if subject["id"] == "post00":
                 whole = changed(post(TrackedClip(name)), id="line1", joins="add")
                 subject["matte"]["outlines"] = [whole.model_dump(mode="json")]
-        document["subjects"] = [one for one in document["subjects"] if one["id"] != "coat00"]
+        document["subjects"] = [entry for entry in document["subjects"] if entry["id"] != "coat00"]
         path.write_text(json.dumps(document, separators=(",", ":")) + "\n")
         print(name, path.stat().st_size // 1024, "KiB")

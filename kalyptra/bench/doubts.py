@@ -7,14 +7,15 @@ from bisect import bisect_left
 from kalyptra.core import (
     NEEDS_A_LOOK,
     DoubtfulPlace,
+    Edge,
     FoundMatte,
     Outline,
     Setup,
     doubtful_bend,
     doubtful_place,
+    outline_trust,
     outlines_of,
     placed_at,
-    trust,
 )
 from kalyptra.library import store
 
@@ -30,7 +31,8 @@ def doubts_at(setup: Setup, frame: int, width: int) -> dict[str, Disc]:
         if isinstance(subject.matte, FoundMatte):
             place = _of_matte(subject.matte, frame)
         else:
-            places = (_of_outline(outline, frame, width) for outline in outlines_of(subject.matte))
+            by_line = subject.refine.edge is Edge.NONE
+            places = (_of_outline(outline, frame, width, by_line) for outline in outlines_of(subject.matte))
             place = next(filter(None, places), None)
         if place:
             out[subject.id] = (place.x * width, place.y * width, place.radius * width)
@@ -50,8 +52,8 @@ def _of_matte(matte: FoundMatte, frame: int) -> DoubtfulPlace | None:
     return doubtful_place(codes, around)
 
 
-def _of_outline(outline: Outline, frame: int, width: int) -> DoubtfulPlace | None:
-    if trust(outline, frame, frame)[0].confidence >= NEEDS_A_LOOK:
+def _of_outline(outline: Outline, frame: int, width: int, by_line: bool) -> DoubtfulPlace | None:
+    if outline_trust(outline, frame, frame, by_line)[0].confidence >= NEEDS_A_LOOK:
         return None
     followed = outline.step_by_frame
     near = [at for at in (frame - 1, frame + 1) if at in followed or at in outline.hand_frames]

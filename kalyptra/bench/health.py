@@ -11,12 +11,14 @@ from ninja import Schema
 from kalyptra.core import (
     NEEDS_A_LOOK,
     AnyMatte,
+    Edge,
     Followable,
     FoundMatte,
     How,
     ImportedMatte,
     Setup,
     TrustKind,
+    outline_trust,
     outlines_of,
     trust,
 )
@@ -57,7 +59,7 @@ def health_of(setup: Setup, shown: range) -> dict[str, dict[str, Health]]:
         over = {"": _of_matte(subject.matte, first, last)} if not outlines_of(subject.matte) else {}
         for outline in outlines_of(subject.matte):
             if outline.steps:
-                known = trust(outline, first, last)
+                known = outline_trust(outline, first, last, subject.refine.edge is Edge.NONE)
                 over[outline.id] = [_frame(_letter(at.kind), at.confidence) for at in known]
         out[subject.id] = {name: _health(frames, first, shown) for name, frames in over.items()}
     return out

@@ -123,7 +123,15 @@ from kalyptra.core.setup.geometry.sizes import EVERYDAY_THINGS
 from kalyptra.core.setup.resolve.blur import CharacterAt
 from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.look import Look, camera_of, numbers_at, resolve
-from kalyptra.core.setup.resolve.outline import NEEDS_A_LOOK, TrustKind, outline_at, placed_at, placed_points, trust
+from kalyptra.core.setup.resolve.outline import (
+    NEEDS_A_LOOK,
+    TrustKind,
+    outline_at,
+    outline_trust,
+    placed_at,
+    placed_points,
+    trust,
+)
 from kalyptra.core.setup.resolve.space import SpacePlan
 from kalyptra.core.setup.time.easing import Ease
 from kalyptra.core.setup.time.track import Step
@@ -293,6 +301,7 @@ __all__ = [
     "one_thread_a_frame",
     "open_clip",
     "outline_at",
+    "outline_trust",
     "outlines_from_svg",
     "outlines_of",
     "palette",

@@ -18,6 +18,9 @@ from kalyptra.core.setup.document.setup import Edge, Refine
 from kalyptra.core.setup.resolve.look import DrawnAt, MatteAt, SubjectAt
 from kalyptra.core.store import Store
 
+FOLLOWED_EDGE = 0.5
+"""Share of a drawn line's edge width by which a region that was followed may be off: see `edit/subjects.py`."""
+
 
 class MatteMaker(Protocol):
     """Makes a subject's matte, as `subject_matte` does; it may have it at hand."""
@@ -40,6 +43,7 @@ def subject_matte(subject: SubjectAt, picture: Picture, scale: float, store: Sto
     """
     refine, size = subject.refine, picture.size
     drawn = isinstance(subject.matte, DrawnAt)
+    followed = isinstance(subject.matte, DrawnAt) and any(o.border is not None for o in subject.matte.outlines)
     # What is drawn is grown and feathered exactly where it is drawn, unless its edge is drawn to the picture first.
     exactly = drawn and refine.edge is Edge.NONE
     first = refine if exactly else Refine()
@@ -47,7 +51,8 @@ def subject_matte(subject: SubjectAt, picture: Picture, scale: float, store: Sto
     if subject.nearby:
         matte = temporal_median(matte, [unrefined_matte(near, first, size, scale, store) for near in subject.nearby])
     matte = limited(matte, refine.black, refine.white)
-    solved = edged(matte, eight_bits(picture.codes), refine, scale, carefully, drawn)
+    nearer = refine.model_copy(update={"edge_width": refine.edge_width * FOLLOWED_EDGE}) if followed else refine
+    solved = edged(matte, eight_bits(picture.codes), nearer, scale, carefully, drawn and not followed)
     if isinstance(subject.matte, DrawnAt) and not exactly:
         solved = _with_own_feathers(solved, matte, subject.matte, refine, scale)
     matte = solved if exactly else grown(solved, refine, scale)
@@ -58,6 +63,9 @@ def _with_own_feathers(solved: Matte, drawn: Matte, at: DrawnAt, refine: Refine,
     """Where points have feathers of their own, what was drawn holds, and not the picture."""
     if not any(feather for outline in at.outlines for row in outline.rows for feather in row[6:8]):
         return solved
+    if any(outline.border is not None for outline in at.outlines):
+        at = DrawnAt(tuple(replace(outline, border=None) for outline in at.outlines))
+        drawn = drawn_matte(at.outlines, Refine(), (drawn.shape[0], drawn.shape[1]), scale)
     bare = [replace(outline, rows=tuple((*row[:6], 0.0, 0.0) for row in outline.rows)) for outline in at.outlines]
     softened = np.abs(drawn - drawn_matte(bare, Refine(), drawn.shape[:2], scale)) > 0.1
     side = 2 * round(refine.edge_width * scale) + 1

@@ -263,7 +263,7 @@ def ways(setup: Setup, frames: Iterable[int], size: tuple[int, int], store: Stor
         for subject in setup.subjects:
             if subject.id not in out:
                 continue
-            at = matte_at(subject.matte, frame)
+            at = matte_at(subject, frame)
             if isinstance(at, DrawnAt):
                 places = np.concatenate(
                     [np.array(outline.rows, float)[:, :2].reshape(-1, 2) for outline in at.outlines]

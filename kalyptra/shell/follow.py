@@ -33,9 +33,9 @@ from kalyptra.core import (
     one_thread_a_frame,
     open_clip,
     outline_at,
+    outline_trust,
     placed_at,
     read_svg,
-    trust,
     write_svg,
 )
 from kalyptra.shell.clip_input import (
@@ -115,7 +115,7 @@ def write(outlines: Sequence[Outline], size: tuple[int, int], first: int, last: 
     """Mattes, outlines and confidence of all frames."""
     folder.mkdir(parents=True, exist_ok=True)
     drawn: dict[int, list[DrawnOutline]] = {}
-    trusts = [trust(outline, first, last) for outline in outlines]
+    trusts = [outline_trust(outline, first, last) for outline in outlines]
     rows: list[tuple[int, float, str]] = []
     for frame in range(first, last + 1):
         placed = [placed_at(outline, frame) for outline in outlines]

@@ -58,7 +58,7 @@ def feet(subject: Subject, frames: Iterable[int], size: tuple[int, int], store: 
     scale = min(1.0, TUNING.working / size[0])
     small = max(1, round(size[1] * scale)), max(1, round(size[0] * scale))
     for frame in frames:
-        foot = foot_of(unrefined_matte(matte_at(subject.matte, frame), Refine(), small, scale, store))
+        foot = foot_of(unrefined_matte(matte_at(subject, frame), Refine(), small, scale, store))
         if foot is None:
             yield None
         else:

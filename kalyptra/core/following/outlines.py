@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from enum import StrEnum
 from itertools import pairwise
 
@@ -15,26 +17,30 @@ from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.subject import FollowedSubject
-from kalyptra.core.following.track.by_region import find_by_region
+from kalyptra.core.following.track.by_region import find_by_region, parts_of
 from kalyptra.core.following.track.shape import inside_of
-from kalyptra.core.following.track.step import SubjectModel, TrackedStep, find_step
+from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
+from kalyptra.core.following.track.traced import traced
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import Refine
+from kalyptra.core.setup.geometry.border import packed
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
-from kalyptra.core.setup.resolve.outline import carried, held_for, placed_at
-from kalyptra.core.setup.time.track import Step, doubt_of
+from kalyptra.core.setup.resolve.outline import held_for, placed_at
+from kalyptra.core.setup.time.track import Border, Step, doubt_of
 
 LINES_WIDTH = 960
 """Px on the long side of the pictures that lines are followed in."""
 MOST_UNSEEN = 48
-"""Frames after which a subject that cannot be seen is given up."""
+"""Frames after which the corners of what cannot be seen are given up; a region is looked for to the end."""
 BLIND = 0.3
 """What a step that only carries on counts for, as if this share of the corners had been found."""
 MISSES, FITS = 0.75, 0.9
-"""Overlap of an outline with its region: with the first it is not sure at all, with the second as sure as that."""
+"""Overlap of a line with its region: with the first it is not sure at all, with the second as sure as that."""
+SEAM = 2.0
+"""Px by which parts of a region reach over each other, so that none shows between them."""
 TOUCHING = 9
 """Px of 960 within which two outlines are of a subject."""
 Codes = NDArray[np.uint8]
@@ -98,7 +104,7 @@ def follow_together(
             return
         yield steps
         for finder in finders:
-            finder.lines = [line for line in finder.lines if line.unseen <= MOST_UNSEEN]
+            finder.lines = [line for line in finder.lines if line.unseen <= finder.most_unseen]
             keyed = [line for line in finder.lines if frame in line.outline.hand_frames]
             for line in keyed:
                 line.begin(frame, after)
@@ -183,6 +189,7 @@ class _Line:
         self._ids, self.rows, self._placement = placed.ids, placed.rows * self._scale, placed.matrix
         self.picture, self.unseen = picture, 0
         self._since: Matrix = np.eye(3)
+        self._of = self.outline.drawing(frame)
 
     @property
     def guess(self) -> Matrix:
@@ -193,10 +200,10 @@ class _Line:
         """Go on by what was found; the step as a document keeps it."""
         matrix = tracked.matrix @ inverse(self._since) if tracked.seen else self._drift
         matrix = matrix / matrix[2, 2]
-        rows = carried(tracked.matrix, self.rows)
-        if tracked.seen:
-            rows[:, :6] += np.tile(tracked.shifts, 3)
+        rows = tracked.on(self.rows)
         step, self._placement = _step(last, frame, matrix, self._ids, rows, self._placement, self._scale, tracked)
+        if tracked.region is not None:
+            step = step.model_copy(update={"border": self._border(frame, tracked.region)})
         if tracked.seen:
             self.picture, self.rows, self.unseen = picture, rows, 0
             self._drift, self._since = _drift(matrix, rows), np.eye(3)
@@ -205,9 +212,15 @@ class _Line:
             self._since = np.asarray(matrix @ self._since)
         return step
 
+    def _border(self, frame: int, region: TrackedRegion) -> Border:
+        rings = packed([ring / self._scale for ring in traced(region.matte)])
+        return Border(frame=frame, of=self._of, sure=round(region.sure, 3), rings=rings)
+
 
 class _ByCorners:
     """An outline that keeps its shape is found by corners inside it."""
+
+    most_unseen: float = MOST_UNSEEN
 
     def __init__(self, line: _Line, codes: Codes) -> None:
         self.lines = [line]
@@ -227,6 +240,8 @@ class _ByCorners:
 class _ByRegion:
     """What free outlines enclose together is followed as a matte, and their lines go along with that."""
 
+    most_unseen = math.inf
+
     def __init__(self, around: Surroundings, codes: Codes, lines: list[_Line]) -> None:
         self._around, self.lines = around, lines
         self.begin(codes, 0)
@@ -239,15 +254,19 @@ class _ByRegion:
 
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
-        if not self._subject.seen or sure.hidden:
-            return [_not_seen(line) for line in self.lines]
-        region = cv2.resize(self._subject.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-        last, self._region = self._region, np.asarray(region, np.float32)
-        lines, guesses = [line.rows for line in self.lines], [line.guess for line in self.lines]
-        return [
-            TrackedStep(line.matrix, line.shifts, held_for(sure.share * _fit(line.fits)), 1.0, True)
-            for line in find_by_region(self.lines[0].picture, codes, lines, (last, self._region), guesses)
-        ]
+        matte = cv2.resize(self._subject.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+        region, rows = np.asarray(matte, np.float32), [line.rows for line in self.lines]
+        if self._subject.seen and not sure.hidden:
+            last, self._region = self._region, region
+            guesses = [line.guess for line in self.lines]
+            steps = [
+                TrackedStep(line.matrix, line.shifts, held_for(sure.share * _fit(line.fits)), 1.0, True)
+                for line in find_by_region(self.lines[0].picture, codes, rows, (last, region), guesses)
+            ]
+        else:
+            steps = [_not_seen(line) for line in self.lines]
+        parts = parts_of(region, [step.on(own) for step, own in zip(steps, rows, strict=True)], SEAM)
+        return [replace(step, region=TrackedRegion(part, sure.share)) for step, part in zip(steps, parts, strict=True)]
 
 
 def _fit(fits: float) -> float:

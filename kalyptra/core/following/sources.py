@@ -95,7 +95,7 @@ def free_of(setup: Setup, full_width: int, store: Store) -> Free:
     def free(frame: int, size: tuple[int, int]) -> NDArray[np.uint8]:
         out = np.ones(size, np.uint8)
         for subject in subjects:
-            matte = unrefined_matte(matte_at(subject.matte, frame), Refine(), size, size[1] / full_width, store)
+            matte = unrefined_matte(matte_at(subject, frame), Refine(), size, size[1] / full_width, store)
             near = cv2.dilate((matte > 0.2).astype(np.uint8), np.ones((TUNING.apart, TUNING.apart), np.uint8))
             out &= 1 - np.asarray(near, np.uint8)
         return out

@@ -1,6 +1,8 @@
-"""Exact coverage of pixels by a closed polygon."""
+"""Exact coverage of pixels by closed polygons."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,15 +10,18 @@ from numpy.typing import NDArray
 from kalyptra.core.compiled import compiled
 
 
-def coverage(pieces: NDArray[np.float64], origin: tuple[int, int], size: tuple[int, int]) -> NDArray[np.float32]:
+def coverage(
+    lines: Sequence[NDArray[np.float64]], origin: tuple[int, int], size: tuple[int, int]
+) -> NDArray[np.float32]:
     """The share of every pixel that lies inside.
 
-    Where the line crosses itself, what it goes around more than once counts once. Every piece adds the area between
+    Where a line crosses itself, what it goes around more than once counts once; a line within another that runs the
+    other way leaves a hole. Every piece adds the area between
     itself and the right end of its rows, signed by its direction; a running sum along the rows does the rest. Source:
     the signed-area accumulation of font rasterisers (FreeType's smooth rasteriser works so).
 
     Args:
-        pieces: (m, 2 or more) starts of the straight pieces, x and y in px; closed.
+        lines: of each closed line (m, 2 or more) the starts of its straight pieces, x and y in px.
         origin: (x, y) of the result's corner.
         size: (height, width).
 
@@ -24,8 +29,8 @@ def coverage(pieces: NDArray[np.float64], origin: tuple[int, int], size: tuple[i
         (height, width) float32, 0 to 1.
     """
     sums = np.zeros((size[0], size[1] + 2), np.float32)
-    points = np.ascontiguousarray(pieces[:, :2] - np.array(origin, np.float64))
-    _accumulate(sums, points, size[1])
+    for pieces in lines:
+        _accumulate(sums, np.ascontiguousarray(pieces[:, :2] - np.array(origin, np.float64)), size[1])
     np.cumsum(sums, axis=1, out=sums)
     inside = sums[:, : size[1]]
     return np.minimum(np.abs(inside, out=inside), np.float32(1))

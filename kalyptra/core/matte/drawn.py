@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -11,8 +12,10 @@ from kalyptra.core.compiled import compiled
 from kalyptra.core.matte.coverage import coverage
 from kalyptra.core.matte.distance_field import PIECE, distance_field
 from kalyptra.core.matte.polyline import bounds, pieces_of
+from kalyptra.core.matte.refine import grown
 from kalyptra.core.setup.document.outline import Joins
 from kalyptra.core.setup.document.setup import Profile, Refine
+from kalyptra.core.setup.geometry.border import rings_of
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.resolve.outline import OutlineAt
 from kalyptra.core.window import Window
@@ -28,7 +31,8 @@ def drawn_matte(outlines: Sequence[OutlineAt], refine: Refine, size: tuple[int, 
     Outlines join as independent coverages do. Source: Porter and Duff, Compositing digital images, SIGGRAPH 1984.
 
     Args:
-        outlines: px of the full-size source.
+        outlines: px of the full-size source. What was followed of one's region counts in the place of its line, without
+            the points' own feathers.
         refine: grow, feather (px of the full-size source), profile and invert.
         size: (height, width) of the matte in px.
         scale: px of the matte for one px of the source.
@@ -38,7 +42,10 @@ def drawn_matte(outlines: Sequence[OutlineAt], refine: Refine, size: tuple[int, 
     """
     whole = np.zeros(size, np.float32)
     for i, outline in enumerate(outlines):
-        window, part = _part(np.array(outline.rows) * scale, refine, size, scale)
+        if outline.border is None:
+            window, part = _part(np.array(outline.rows) * scale, refine, size, scale)
+        else:
+            window, part = _region(outline.border, refine, size, scale)
         under = whole[window]
         if i == 0 or outline.joins is Joins.ADD:  # the first has nothing to act on
             under += part - under * part
@@ -83,18 +90,36 @@ def _part(rows: NDArray[np.float64], refine: Refine, size: tuple[int, int], scal
     window = slice(*seen[0]), slice(*seen[1])
     height, width = seen[0][1] - seen[0][0], seen[1][1] - seen[1][0]
     if plain or height * width == 0:
-        return window, coverage(pieces, (seen[1][0], seen[0][0]), (height, width))
+        return window, coverage([pieces], (seen[1][0], seen[0][0]), (height, width))
     # The line may leave the picture and still lie within reach of it.
     origin = (max(left - margin, -margin), max(top - margin, -margin))
     end = (min(right + margin, size[1] + margin), min(bottom + margin, size[0] + margin))
     extent = (end[1] - origin[1], end[0] - origin[0])
     y, x = seen[0][0] - origin[1], seen[1][0] - origin[0]
-    inside = coverage(pieces, (seen[1][0], seen[0][0]), (height, width))
+    inside = coverage([pieces], (seen[1][0], seen[0][0]), (height, width))
     # Only what is seen is worked out: a wide feather reaches far beyond the picture.
     distance, own = distance_field(pieces, origin, extent, reach, (slice(y, y + height), slice(x, x + width)))
     made = np.empty((height, width), np.float32)
     _ramp(made, inside, distance, own, grow, inwards, outwards, _PROFILES[refine.profile])
     return window, made
+
+
+def _region(border: str, refine: Refine, size: tuple[int, int], scale: float) -> tuple[Window, Matte]:
+    """The window of a matte that a region touches, and its coverage there."""
+    rings = [ring * scale for ring in rings_of(border)]
+    window: Window = (slice(0, 0), slice(0, 0))
+    if rings:
+        reach = math.ceil(max(refine.grow + refine.feather_out, 0) * scale) + 1
+        left, top, right, bottom = bounds(np.concatenate(rings))
+        rows, columns = _within((top - reach, bottom + reach), size[0]), _within((left - reach, right + reach), size[1])
+        window = slice(*rows), slice(*columns)
+    origin, extent = (
+        (window[1].start, window[0].start),
+        (window[0].stop - window[0].start, window[1].stop - window[1].start),
+    )
+    if 0 in extent:
+        return window, np.zeros(extent, np.float32)
+    return window, grown(coverage(rings, origin, extent), refine, scale)
 
 
 def _within(span: tuple[int, int], length: int) -> tuple[int, int]:

@@ -20,7 +20,7 @@ from kalyptra.core import (
     drawn_outline,
     follow,
     follow_range,
-    trust,
+    outline_trust,
 )
 from kalyptra.shell.benches.figure import Figure
 from kalyptra.truth.tracked import OCCLUSION, TrackedClip, mean_overlap, mended, post, runner_outlines, traced
@@ -54,7 +54,7 @@ def confidence() -> Iterator[Figure]:
         for motion in (Motion.SIMILARITY, Motion.FREE):
             outline = drawn_outline("line1", 0, traced(clip.truth(0))[0], motion=motion)
             [outline] = follow_range([outline], clip.footage, 0, clip.frames - 1, clip.width)
-            trusts = trust(outline, 0, clip.frames - 1)
+            trusts = outline_trust(outline, 0, clip.frames - 1)
             wrong += [clip.overlap([outline], t) < 0.85 for t in range(1, clip.frames)]
             doubted += [trusts[t].confidence < NEEDS_A_LOOK for t in range(1, clip.frames)]
     both = sum(a and b for a, b in zip(wrong, doubted, strict=True))

@@ -23,7 +23,7 @@ from kalyptra.core import (
     follow_mattes,
     follow_range,
     outline_at,
-    trust,
+    outline_trust,
 )
 from kalyptra.shell.benches.figure import Figure
 from kalyptra.truth.measures import overlap
@@ -166,7 +166,7 @@ def _outlines(clip: MotionClip, curves: list[Curve]) -> Followed:
     first, last = _first(clip), clip.frames - 1
     drawn = [drawn_outline(f"line{i}", first, curve, motion=Motion.FREE) for i, curve in enumerate(curves)]
     outlines = follow_range(drawn, clip, first, last, clip.width)
-    trusts = [trust(outline, first, last) for outline in outlines]
+    trusts = [outline_trust(outline, first, last) for outline in outlines]
     out: Followed = {}
     for frame in _judged(clip, first):
         size = clip.truth(frame).shape

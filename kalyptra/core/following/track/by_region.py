@@ -85,7 +85,7 @@ def find_by_region(
         _by_corners(views, rows, region_before, about(guess, -origin))
         for rows, guess in zip(here, guesses, strict=True)
     ]  # fmt: skip
-    parts = _parts_of(region, [line.ahead for line in moved])
+    parts = parts_of(region, [line.ahead for line in moved])
     drawn = [_drawn_on(rows, line, part) for rows, line, part in zip(here, moved, parts, strict=True)]
     return [line._replace(matrix=about(line.matrix, origin)) for line in drawn]
 
@@ -130,15 +130,19 @@ def _swayed(rows: Rows, sway: Sway | None) -> Rows:
     return rows
 
 
-def _parts_of(region: Region, lines: Sequence[Rows]) -> list[Region]:
-    """What of a region is each line's: what lies inside of it, and what lies nearer to it than to all others."""
+def parts_of(region: Region, lines: Sequence[Rows], seam: float = 0.0) -> list[Region]:
+    """What of a region is each line's: what lies inside of it, and what lies nearer to it than to all others.
+
+    Args:
+        seam: px by which parts reach over each other.
+    """
     if len(lines) == 1:
         return [region]
     away = [
         cv2.distanceTransform(1 - inside_of(rows, region.shape), cv2.DIST_L2, cv2.DIST_MASK_PRECISE) for rows in lines
     ]
     nearest = np.minimum.reduce(away)
-    return [np.where(own <= nearest, region, np.float32(0)) for own in away]
+    return [np.where(own <= nearest + np.float32(seam), region, np.float32(0)) for own in away]
 
 
 def _drawn_on(rows: Rows, moved: _Moved, region: Region) -> CarriedLine:

@@ -71,6 +71,18 @@ class SubjectModel:
         return SubjectModel(self.memory.carried(matrix), self.anchor.carried(matrix))
 
 
+class TrackedRegion(NamedTuple):
+    """What was followed of the region within an outline.
+
+    Attributes:
+        matte: (height, width) 0 to 1, of the views.
+        sure: 0 to 1, how far it can be trusted.
+    """
+
+    matte: NDArray[np.float32]
+    sure: float
+
+
 @dataclass(frozen=True)
 class TrackedStep:
     """What a step found.
@@ -81,6 +93,7 @@ class TrackedStep:
         held, visible: 0 to 1, as in `Step`.
         seen: whether the subject was there to be seen at all.
         known: what is known of it from here on; nothing where its region was followed.
+        region: what is within it now, where that was followed.
     """
 
     matrix: Matrix
@@ -89,6 +102,13 @@ class TrackedStep:
     visible: float
     seen: bool
     known: SubjectModel | None = None
+    region: TrackedRegion | None = None
+
+    def on(self, rows: Rows) -> Rows:
+        """The outline after the step."""
+        after = carried(self.matrix, rows)
+        after[:, :6] += np.tile(self.shifts, 3)
+        return after
 
 
 def find_step(

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from enum import StrEnum
 
 from kalyptra.core.setup.document.records import remembered
-from kalyptra.core.setup.time.track import Step, Track
+from kalyptra.core.setup.time.track import Border, Step, Track
 
 MOST_STEPS = 100_000
 OUT_OF_ORDER = "steps must be in the order of their frames, one a frame"
@@ -30,6 +30,10 @@ def merged(old: Sequence[Step], new: Sequence[Step]) -> tuple[Step, ...]:
 def track_of(steps: tuple[Step, ...]) -> Track:
     """Steps summed up; worked out once where they came from records."""
     return remembered(steps, "track", lambda: Track(steps))
+
+
+def borders_by_frame(steps: tuple[Step, ...]) -> dict[int, Border]:
+    return remembered(steps, "borders", lambda: {step.border.frame: step.border for step in steps if step.border})
 
 
 def steps_by_frame(steps: tuple[Step, ...]) -> dict[int, Step]:

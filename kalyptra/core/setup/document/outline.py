@@ -2,24 +2,35 @@
 
 Three things are apart, so that each can be redone without the others. *Shape* keys hold the points in the outline's own
 coordinates; *placement* keys map those to the picture; both are made by hand. *Steps* say how the subject moved from
-one frame to the next; following writes them, and never a key. `resolve/outline.py` puts them together.
+one frame to the next, and what of the region within was seen; following writes them, and never a key. The region counts
+in the place of the line as long as the key that it was followed from is as it was. `resolve/outline.py` has the sum.
 """
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from enum import StrEnum
 from functools import cached_property
+from hashlib import blake2s
 from typing import Annotated, Self
 
+import numpy as np
 from pydantic import Field, model_validator
 
-from kalyptra.core.setup.document.followed import MOST_STEPS, OUT_OF_ORDER, Motion, steps_by_frame, track_of
+from kalyptra.core.setup.document.followed import (
+    MOST_STEPS,
+    OUT_OF_ORDER,
+    Motion,
+    borders_by_frame,
+    steps_by_frame,
+    track_of,
+)
 from kalyptra.core.setup.document.records import InRecords, need_order
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.warp import Warp
 from kalyptra.core.setup.time.keyed import Keyed
-from kalyptra.core.setup.time.track import Step, Track
+from kalyptra.core.setup.time.track import Border, Step, Track
 
 
 class Joins(StrEnum):
@@ -57,3 +68,25 @@ class Outline(Frozen):
     @property
     def step_by_frame(self) -> dict[int, Step]:
         return steps_by_frame(self.steps)
+
+    def border_at(self, frame: int) -> Border | None:
+        """What was followed of its region, as long as what it was followed from is as it was."""
+        border = borders_by_frame(self.steps).get(frame) if self.motion is Motion.FREE else None
+        if border is None or frame in self.hand_frames:
+            return None
+        at = bisect_left(self.hand_frames, frame)
+        step = self.step_by_frame.get(frame)
+        ahead = step is not None and step.border is border
+        beside = self.hand_frames[at - 1 : at] if ahead else self.hand_frames[at : at + 1]
+        return border if beside and self.drawing(beside[0]) == border.of else None
+
+    def drawing(self, frame: int) -> str:
+        """A name for what was made by hand at a frame, of its line."""
+        names = blake2s(str(frame).encode(), digest_size=6)
+        for shape in self.shape.keys:
+            if shape.frame == frame:
+                names.update(np.ascontiguousarray(shape.value.rows[:, :6]).tobytes())
+        for placement in self.placement.keys:
+            if placement.frame == frame:
+                names.update(np.array(placement.value, np.float64).tobytes())
+        return names.hexdigest()

@@ -23,7 +23,7 @@ from kalyptra.core.setup.document.stored import MOST_FRAMES, FoundMatte, Importe
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.time.keyed import Keyed, constant, mix_distance
 
-VERSION: Literal[6] = 6
+VERSION: Literal[7] = 7
 T = TypeVar("T")
 
 Pixels = Annotated[float, Field(ge=0, le=4000)]
@@ -275,7 +275,7 @@ class Output(Frozen):
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
-    version: Literal[6] = VERSION
+    version: Literal[7] = VERSION
     footage: Footage = Footage()
     effect: bool = True
     """Whether the result is what the lens makes of it, or the source."""

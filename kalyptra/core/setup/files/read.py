@@ -23,6 +23,7 @@ STEPS: Mapping[int, Callable[[Document], Document]] = {
     3: backdrop_to_source,
     4: lambda document: {**document, "version": 5},  # what was found over frames may lie in records since
     5: lambda document: {**document, "version": 6},  # a finish may follow the lens since
+    6: lambda document: {**document, "version": 7},  # steps of outlines may say where their region ends since
 }
 """For each older version the function that makes the next one of it."""
 

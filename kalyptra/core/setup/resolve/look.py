@@ -11,7 +11,7 @@ from kalyptra.core.setup.document.focus import Mark
 from kalyptra.core.setup.document.records import remembered
 from kalyptra.core.setup.document.setup import (
     Acts,
-    AnyMatte,
+    Edge,
     FilledBy,
     Lens,
     OutlineMatte,
@@ -265,9 +265,9 @@ def subject_at(subject: Subject, frame: float, distance: float) -> SubjectAt:
     return SubjectAt(
         id=subject.id,
         acts=subject.acts,
-        matte=matte_at(subject.matte, frame),
+        matte=matte_at(subject, frame),
         nearby=tuple(
-            matte_at(subject.matte, frame + away)
+            matte_at(subject, frame + away)
             for away in range(-subject.refine.steady, subject.refine.steady + 1)
             if away and frame + away >= 0
         ),
@@ -354,10 +354,12 @@ def ends_of(shape: ShapeAt, camera: Camera) -> tuple[float, float]:
             return min(shape.black, shape.white), max(shape.black, shape.white)
 
 
-def matte_at(matte: AnyMatte, frame: float) -> MatteAt:
-    """A subject's matte at a frame, whatever its kind."""
+def matte_at(subject: Subject, frame: float) -> MatteAt:
+    """A subject's matte at a frame, of any kind. Without an edge drawn to the picture its lines count as they are."""
+    matte = subject.matte
     if isinstance(matte, OutlineMatte):
-        return DrawnAt(tuple(outline_at(outline, frame) for outline in matte.outlines))
+        by_line = subject.refine.edge is Edge.NONE
+        return DrawnAt(tuple(outline_at(outline, frame, by_line) for outline in matte.outlines))
     fit = matte.fit if isinstance(matte, ImportedMatte) else Fit.STRETCH
     return StoredAt(matte.at(int(frame)), fit)
 

@@ -8,7 +8,7 @@ mends its neighbours, and hand-made keys hold exactly.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import NamedTuple, Protocol
 
@@ -47,10 +47,12 @@ class OutlineAt:
 
     Attributes:
         rows: one a point: x, y, handle before (x, y), handle after (x, y), feather in, feather out.
+        border: the region that was followed in its place, packed; None where the line itself counts.
     """
 
     joins: Joins
     rows: tuple[tuple[float, ...], ...]
+    border: str | None = None
 
 
 @dataclass(frozen=True)
@@ -86,9 +88,15 @@ class Trust:
     kind: TrustKind
 
 
-def outline_at(outline: Outline, frame: float) -> OutlineAt:
-    rows = placed_at(outline, frame).rows
-    return OutlineAt(outline.joins, tuple(tuple(row) for row in np.round(rows, 4).tolist()))
+def outline_at(outline: Outline, frame: float, by_line: bool = False) -> OutlineAt:
+    """An outline at a frame.
+
+    Args:
+        by_line: its line alone counts, and not the region that was followed.
+    """
+    rows = tuple(tuple(row) for row in np.round(placed_at(outline, frame).rows, 4).tolist())
+    border = None if by_line else outline.border_at(int(frame))
+    return OutlineAt(outline.joins, rows, border.rings if border else None)
 
 
 def placed_at(outline: Outline, frame: float) -> Placed:
@@ -149,6 +157,20 @@ class Followed(Protocol):
 
     @property
     def step_by_frame(self) -> dict[int, Step]: ...
+
+
+def outline_trust(outline: Outline, first: int, last: int, by_line: bool = False) -> list[Trust]:
+    """How far an outline can be trusted, for every frame from first to last: its region, where that was followed.
+
+    Args:
+        by_line: its line alone counts.
+    """
+    trusts = trust(outline, first, last)
+    for i, frame in enumerate(range(first, last + 1)):
+        border = None if by_line else outline.border_at(frame)
+        if border is not None:
+            trusts[i] = replace(trusts[i], confidence=border.sure)
+    return trusts
 
 
 def trust(followed: Followed, first: int, last: int) -> list[Trust]:

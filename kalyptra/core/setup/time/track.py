@@ -8,11 +8,32 @@ from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from kalyptra.core.setup.frozen import Frozen
+from kalyptra.core.setup.geometry.border import LONGEST, rings_of
 from kalyptra.core.setup.geometry.curve import Coordinate
 from kalyptra.core.setup.geometry.warp import UNMOVED, Matrix, Warp, inverse, matrix_of
+
+
+def _readable(text: str) -> str:
+    rings_of(text)
+    return text
+
+
+class Border(Frozen):
+    """What following saw of the region that a free outline encloses, at a frame.
+
+    Attributes:
+        of: names what was drawn by hand that it was followed from; of a drawing that changed since it says nothing.
+        sure: 0 to 1, how far it can be trusted.
+        rings: its closed lines, packed, px of the source; none where nothing of it was seen.
+    """
+
+    frame: Annotated[int, Field(ge=0, le=10_000_000)]
+    of: Annotated[str, Field(pattern=r"^[0-9a-f]{12}$")]
+    sure: Annotated[float, Field(ge=0, le=1)]
+    rings: Annotated[str, Field(max_length=LONGEST), AfterValidator(_readable)]
 
 
 class Step(Frozen):
@@ -24,6 +45,7 @@ class Step(Frozen):
         held: 0 to 1, the share of the subject's corners that were found again and agreed.
         visible: 0 to 1, how much of the subject looks as it did.
         predicted: the subject could not be seen; the step carries on what it did before.
+        border: of the frame that was reached by it: this one, or the one before where it was followed back.
     """
 
     frame: Annotated[int, Field(ge=1, le=10_000_000)]
@@ -32,6 +54,7 @@ class Step(Frozen):
     held: Annotated[float, Field(ge=0, le=1)] = 1.0
     visible: Annotated[float, Field(ge=0, le=1)] = 1.0
     predicted: bool = False
+    border: Annotated[Border | None, Field(exclude_if=lambda border: border is None)] = None
 
 
 SELF, LOST, HIDDEN = 0.01, 0.44, 0.5
