@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.edit.outline_keys import with_steps
+from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.subject import FollowedSubject
@@ -22,6 +23,7 @@ from kalyptra.core.following.track.shape import inside_of
 from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
 from kalyptra.core.following.track.traced import traced
 from kalyptra.core.matte.drawn import outline_matte
+from kalyptra.core.matte.local_colours import edge_by_colours
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import Refine
@@ -248,7 +250,9 @@ class _ByRegion:
 
     def begin(self, codes: Codes, index: int) -> None:
         size, small = (codes.shape[0], codes.shape[1]), smaller(codes)
-        self._region = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
+        drawn = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
+        # People draw around a subject, not along it: what lies between is not followed along.
+        self._region = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
         matte = np.asarray(cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
         self._subject = FollowedSubject(self._around, small, matte, index=index)
 

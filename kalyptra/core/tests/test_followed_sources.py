@@ -24,7 +24,8 @@ from kalyptra.core.setup.files.read import read_setup
 from kalyptra.core.setup.geometry.planes import PlaneAt
 from kalyptra.core.setup.geometry.warp import numbers_of
 from kalyptra.core.setup.resolve.followed import values_at
-from kalyptra.core.setup.resolve.look import DrawnAt, camera_of, matte_at, resolve
+from kalyptra.core.setup.resolve.look import camera_of, resolve
+from kalyptra.core.setup.resolve.outline import placed_at
 from kalyptra.core.setup.time.track import Step
 from kalyptra.core.store import EmptyStore
 from kalyptra.truth.camera import EYES, FOCAL, CameraClip, Move
@@ -211,9 +212,7 @@ class OnTheDemo(TestCase):
 
 def rows_of(matte: OutlineMatte, frame: int) -> NDArray[np.float32]:
     """The points of a drawn matte at a frame, px of the source."""
-    drawn = matte_at(matte, frame)
-    assert isinstance(drawn, DrawnAt)
-    return np.ascontiguousarray(np.array(drawn.outlines[0].rows, np.float32)[:, :2])
+    return np.ascontiguousarray(placed_at(matte.outlines[0], frame).rows[:, :2], np.float32)
 
 
 def seen_at_the_quay(frame: int, size: tuple[int, int], up: float) -> tuple[float, float]:

@@ -155,14 +155,20 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     )  # fmt: skip
 
 
-def without_crumbs(matte: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A matte without its small parts."""
+def without_crumbs(matte: NDArray[np.float32], own: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """A matte without its small parts.
+
+    Args:
+        own: (height, width) 0 to 1, what is known to be of the subject: a small part that lies on it stays.
+    """
     count, parts, stats, _ = cv2.connectedComponentsWithStats((matte > 0.5).astype(np.uint8))
     if count <= 2:
         return matte
     sizes = stats[:, cv2.CC_STAT_AREA]
     small = sizes < TUNING.crumb * sizes[1:].max()
     small[0] = False
+    if own is not None:
+        small &= np.bincount(parts.ravel(), own.ravel(), count) < sizes / 2
     return np.where(small[parts], np.float32(0), matte)
 
 

@@ -45,6 +45,9 @@ class Tuning(NamedTuple):
     still: float = 5.0
     like: float = 4.0
     """Log odds against what lies as still as the background does, and the codes by which it may differ from it."""
+    unseen: float = 1.5
+    deep: int = 5
+    """Log odds for what was never seen without the subject, so many px inside of where its key's matte has come to."""
     fresh: float = 8.0
     missing: float = 0.3
     """Log odds for what is new and has the key's colours, once this share of the subject is missing."""
@@ -141,9 +144,10 @@ def propagate(
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
-        seen_plainly = _missing(before) * _fresh(planes, window, free) - TUNING.still * _still(planes, moved)
+        seen_plainly = _missing(before) * _fresh(planes, window, free) + _held(planes, moved)
         share = _decided(weigh(planes), contest, seen_plainly)
-        matte = without_crumbs(_gated(share, contest, moved))
+        own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]
+        matte = without_crumbs(_gated(share, contest, moved), own)
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte
@@ -206,16 +210,20 @@ def new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bo
     return np.asarray((plain > TUNING.differs) & known)
 
 
-def _still(planes: Planes, moved: SubjectState) -> NDArray[np.float32]:
-    """(height, width) 0 to 1, how far a pixel is as the frames around have it, and nothing of the key has come there.
+def _held(planes: Planes, moved: SubjectState) -> NDArray[np.float32]:
+    """(height, width) log odds of what the frames around say beside where the key's matte has come to.
 
-    It lies still and is the background, however like the subject its colour is: what was taken by mistake is let go.
+    Where nothing of it has come, what is as the frames around have it lies still and is the background, however like
+    the subject its colour is: what was taken by mistake is let go. Where the key's matte is, and no frame ever showed
+    anything else, there is nothing known to give the pixel to.
     """
     if moved.trail.lost:
         return np.zeros(planes.shape[1:], np.float32)
     plain, clean, ahead, key = (planes[PLANES.index(name)] for name in STILL)
     known = np.minimum(clean + ahead, 1)
-    return np.asarray(known * np.exp(-np.square(plain * np.float32(RESIDUAL / TUNING.like))) * (1 - key), np.float32)
+    still = known * np.exp(-np.square(plain * np.float32(RESIDUAL / TUNING.like))) * (1 - key)
+    deep = cv2.erode(key, np.ones((2 * TUNING.deep + 1,) * 2, np.uint8))
+    return np.asarray(TUNING.unseen * (1 - known) * deep - TUNING.still * still, np.float32)
 
 
 def _missing(before: SubjectState) -> float:

@@ -16,7 +16,7 @@ from kalyptra.core.window import window_of
 FINER = 3
 STRAY = 0.3
 """Px by which a line may stray from the border."""
-SPECK = 4.0
+SPECK = 12.0
 """Px in all; smaller parts and holes are left out."""
 
 
