@@ -24,8 +24,8 @@ from kalyptra.core import (
 )
 
 LETTERS = {How.FOLLOWED: "f", How.PREDICTED: "p", How.PERSON: "s", How.NOBODY: "n"}
-HAND, BETWEEN, NOTHING = "h", "b", "-"
-TOLD = {*LETTERS.values(), BETWEEN} - {"n"}
+HAND, BETWEEN, REGION, NOTHING = "h", "b", "r", "-"
+TOLD = {*LETTERS.values(), BETWEEN, REGION} - {"n"}
 """Letters of frames whose confidence says something."""
 
 

@@ -49,7 +49,7 @@ from kalyptra.shell.clip_input import (
 )
 from kalyptra.shell.follow_mattes import follow_files
 
-WORST_FIRST = (TrustKind.PREDICTED, TrustKind.FOLLOWED, TrustKind.BETWEEN, TrustKind.HAND)
+WORST_FIRST = (TrustKind.PREDICTED, TrustKind.FOLLOWED, TrustKind.REGION, TrustKind.BETWEEN, TrustKind.HAND)
 
 
 def main(words: list[str] | None = None) -> int:

@@ -221,8 +221,10 @@ export const followParts = {
       const at = healthOf(shot().chosen, shot().line)?.frames[Math.floor((viewer().frame - first) / step)];
       if (!at) return "";
       const matte = foundMatte() || shot().subject()?.matte.kind === "imported";
-      const kind = matte ? howWords(at[0]) : { h: "made by hand", f: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];
-      return ["h", "b", "-", "n"].includes(at[0]) ? `This frame: ${kind}.` : `This frame: ${kind}, confidence ${(at[1] / 100).toFixed(2)}.`;
+      const kind = matte ? howWords(at[0]) : { h: "made by hand", f: "followed", r: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];
+      if (["h", "b", "-", "n"].includes(at[0])) return `This frame: ${kind}.`;
+      const shown = at[0] === "r" ? " What was seen of it shows, not its line; a key made here shows the line." : "";
+      return `This frame: ${kind}, confidence ${(at[1] / 100).toFixed(2)}.${shown}`;
     },
     get keyWords() {
       const outline = shot().outline();

@@ -162,6 +162,11 @@ class OutlineLoop(BrowserCase):
         self.followed(head + 6)
         self.assertGreater(np.mean([self.overlap(frame) for frame in range(0, 29, 4)]), 0.85)
         np.testing.assert_allclose(outline_at(self.outline, LAST).rows, mended.rows, atol=0.05)
+        page.keyboard.press("ArrowRight")
+        page.get_by_text("What was seen of it shows, not its line").wait_for()
+        page.keyboard.press("End")
+        page.get_by_text("This frame: made by hand.").wait_for()
+        self.assertEqual([outline_at(self.outline, frame).border is None for frame in (1, LAST)], [False, True])
 
         # Undo takes back the whole following, and redo brings it again.
         followed = self.outline.steps

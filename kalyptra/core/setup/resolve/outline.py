@@ -8,7 +8,7 @@ mends its neighbours, and hand-made keys hold exactly.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple, Protocol
 
@@ -76,6 +76,8 @@ class TrustKind(StrEnum):
 
     HAND = "hand"
     FOLLOWED = "followed"
+    REGION = "region"
+    """Followed, and what was seen of its region counts in the place of its line."""
     PREDICTED = "predicted"
     BETWEEN = "between"
 
@@ -169,7 +171,8 @@ def outline_trust(outline: Outline, first: int, last: int, by_line: bool = False
     for i, frame in enumerate(range(first, last + 1)):
         border = None if by_line else outline.border_at(frame)
         if border is not None:
-            trusts[i] = replace(trusts[i], confidence=border.sure)
+            unseen = trusts[i].kind is TrustKind.PREDICTED
+            trusts[i] = Trust(border.sure, TrustKind.PREDICTED if unseen else TrustKind.REGION)
     return trusts
 
 
