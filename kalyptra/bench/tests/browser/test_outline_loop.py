@@ -162,6 +162,7 @@ class OutlineLoop(BrowserCase):
         self.followed(head + 6)
         self.assertGreater(np.mean([self.overlap(frame) for frame in range(0, 29, 4)]), 0.85)
         np.testing.assert_allclose(outline_at(self.outline, LAST).rows, mended.rows, atol=0.05)
+        page.keyboard.press("Home")
         page.keyboard.press("ArrowRight")
         page.get_by_text("What was seen of it shows, not its line").wait_for()
         page.keyboard.press("End")
