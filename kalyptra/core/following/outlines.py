@@ -17,6 +17,7 @@ from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
+from kalyptra.core.following.propagate.seen_through import AHEAD, seen_through
 from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.track.by_region import find_by_region, parts_of
 from kalyptra.core.following.track.shape import inside_of
@@ -251,9 +252,12 @@ class _ByRegion:
     def begin(self, codes: Codes, index: int) -> None:
         size, small = (codes.shape[0], codes.shape[1]), smaller(codes)
         drawn = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
-        # People draw around a subject, not along it: what lies between is not followed along.
-        self._region = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
-        matte = np.asarray(cv2.resize(self._region, small.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
+        # People draw around a subject, not along it, and a line has no holes: what it should not enclose is let go.
+        closely = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
+        matte = np.asarray(cv2.resize(closely, small.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
+        holes = seen_through(small, self._around.ahead(index, AHEAD), matte).astype(np.float32)
+        self._region = np.asarray(closely * (1 - cv2.resize(holes, size[::-1])), np.float32)
+        matte *= 1 - holes
         self._subject = FollowedSubject(self._around, small, matte, index=index)
 
     def find(self, codes: Codes) -> list[TrackedStep]:

@@ -57,6 +57,18 @@ class Scissors:
         pass
 
 
+class Ladder(Scissors):
+    """A frame with three panes that goes to the right."""
+
+    def truth(self, frame: int) -> NDArray[np.float32]:
+        large = np.zeros((SIZE[0] * 2, SIZE[1] * 2), np.uint8)
+        x = 200 + 8 * frame
+        cv2.rectangle(large, (x, 80), (x + 200, 460), 255, -1)
+        for top in (104, 224, 344):
+            cv2.rectangle(large, (x + 28, top), (x + 172, top + 92), 0, -1)
+        return (cv2.resize(large, SIZE[::-1], interpolation=cv2.INTER_AREA) / 255).astype(np.float32)
+
+
 class ByRegion(TestCase):
     def test_an_outline_around_two_legs_is_whole_again_when_they_have_crossed(self) -> None:
         clip = Scissors()
@@ -95,6 +107,20 @@ class ByRegion(TestCase):
         self.assertGreater(reached(together, by_line=True), 0.88)
         self.assertGreater(reached(together, by_line=True), reached(apart, by_line=True) + 0.02)
         self.assertGreater(reached(together, by_line=False), 0.95)
+
+    def test_a_line_around_a_frame_does_not_take_along_what_is_seen_through_it(self) -> None:
+        """A ladder that is carried past: three panes of it are the ground."""
+        clip = Ladder()
+        border, _ = cv2.findContours((clip.truth(0) > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+        outline = drawn_outline("line1", 0, fit_closed(max(border, key=len)[:, 0] + 0.5, 0.8), motion=Motion.FREE)
+        outline = with_steps(outline, tuple(follow(outline, clip, range(12), SIZE[1])))
+
+        def reached(frame: int, by_line: bool) -> float:
+            matte = drawn_matte([outline_at(outline, frame, by_line)], Refine(), SIZE, 1.0)
+            return overlap(matte, clip.truth(frame))
+
+        self.assertLess(reached(11, by_line=True), 0.65, "what its line encloses")
+        self.assertGreater(min(reached(frame, by_line=False) for frame in range(1, 12)), 0.8)
 
     @settings(max_examples=60, deadline=None)
     @given(st.integers(120, 2200), st.integers(120, 2200))

@@ -138,6 +138,10 @@ class Surroundings:
             return BackgroundPicture.unknown(codes.shape[:2])
         return self._made[1].moved(_square(motion))
 
+    def ahead(self, index: int, count: int) -> list[Codes]:
+        """Pictures of the next frames, as many as there are."""
+        return [self._look(frame) for frame in self._frames[index + 1 : index + 1 + count]]
+
     def note(self, index: int, matte: Values) -> None:
         """Remember the matte that was found in a frame."""
         number, rest = divmod(index, TUNING.every)

@@ -1,0 +1,172 @@
+"""Where the background is seen through what a line encloses: between spokes, in the crook of an arm.
+
+A line has no holes. What is within one goes along with the background and not with the subject, has the colours of what
+lies around and not the subject's, and reaches the line nowhere. From such places the rest is found by the colours.
+Source of that: Rother, Kolmogorov and Blake, GrabCut, SIGGRAPH 2004 (OpenCV's).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.layer import affine_of
+from kalyptra.core.window import window_of
+
+Codes = NDArray[np.uint8]
+Values = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+
+AHEAD = 3
+"""Frames to come that are looked at."""
+
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on made-up frames and wheels, and on clips of the tune half's kinds, which have no
+    holes: nothing was to be taken of those."""
+
+    agree: float = 0.2
+    """The share of corners that must agree on a motion."""
+    moving: float = 6.0
+    """Codes from which on a pixel does not go along with the background."""
+    apart: float = 1.0
+    """Px that subject and background must go apart: otherwise nothing tells them from each other."""
+    codes: float = 4.0
+    lab: float = 8.0
+    """Codes of error, and of colour, that are one unit of evidence."""
+    most: float = 2.0
+    capped: float = 40.0
+    by_colour: float = 0.6
+    """What colour counts beside motion."""
+    sure: float = 0.3
+    unlike: float = 0.3
+    against: float = 0.2
+    """Evidence from which on the background is seen; how far colours, and motion, may speak against it."""
+    speck: int = 12
+    """Px."""
+    own: float = -0.4
+    surely_own: float = -0.5
+    maybe: float = 0.1
+    """Evidence of motion with which a pixel gives the subject its colours, is surely its, and may be the background."""
+    around: int = 30
+    """Px around the line whose colours are those of the background."""
+    rim: int = 3
+    rests: float = 0.6
+    """Px along the line that must go along with the subject, and how much of that may stay beside what goes: of
+    somebody who sits and talks it is the subject itself that stays."""
+    least: float = 0.05
+    """The share of what is enclosed that must be seen through; less may be chance."""
+    turns: int = 2
+
+
+TUNING = Tuning()
+
+
+def seen_through(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Mask:
+    """(height, width) where the background is seen through a shape.
+
+    Args:
+        codes: (height, width, 3) RGB of the frame that the line was drawn on, 8 bits.
+        ahead: the next frames.
+        drawn: (height, width) 0 to 1, what the line encloses.
+    """
+    nothing = np.zeros(drawn.shape, bool)
+    stays = _stays(codes, ahead, drawn)
+    if stays is None or not _goes_as_a_whole(stays, drawn):
+        return nothing
+    seeds = _seeds(codes, stays, drawn)
+    inside = drawn > 0.5
+    window = window_of(inside.astype(np.uint8), TUNING.around)
+    if window is None or seeds.sum() < TUNING.least * inside.sum():
+        return nothing
+    marks = np.where(inside, np.where(stays > TUNING.maybe, cv2.GC_PR_BGD, cv2.GC_PR_FGD), cv2.GC_BGD).astype(np.uint8)
+    marks[inside & (stays < TUNING.surely_own)], marks[seeds] = cv2.GC_FGD, cv2.GC_BGD
+    part = np.ascontiguousarray(marks[window])
+    cv2.setRNGSeed(1)
+    models = np.zeros((1, 65)), np.zeros((1, 65))
+    cv2.grabCut(np.ascontiguousarray(codes[window]), part, None, *models, TUNING.turns, cv2.GC_INIT_WITH_MASK)
+    nothing[window] = (part == cv2.GC_BGD) | (part == cv2.GC_PR_BGD)
+    return nothing & inside
+
+
+def _stays(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Values | None:
+    """How much better the background's motion explains each pixel than the subject's, units of evidence.
+
+    None where the two do not go apart.
+    """
+    grey, size = cv2.cvtColor(codes, cv2.COLOR_RGB2GRAY), drawn.shape[::-1]
+    five = np.ones((5, 5), np.uint8)
+    outside = 1 - cv2.dilate((drawn > 0.05).astype(np.uint8), five)
+    inside = cv2.erode((drawn > 0.9).astype(np.uint8), five)
+    middle = np.append(np.argwhere(inside > 0).mean(axis=0)[::-1], 1.0) if inside.any() else np.zeros(3)
+    sums = []
+    for picture in ahead:
+
+        def error(motion: NDArray[np.float32], then: Codes = picture) -> Values:
+            flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+            back = cv2.warpAffine(then, motion, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+            away = np.minimum(cv2.absdiff(codes, back).astype(np.float32).mean(axis=2), np.float32(TUNING.capped))
+            return np.asarray(cv2.blur(away, (3, 3)), np.float32)
+
+        then = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)
+        motion, agree, _ = affine_of(grey, then, outside)
+        behind = error(motion)
+        moving = cv2.dilate(((behind > TUNING.moving) & (inside > 0)).astype(np.uint8), five)
+        own, agree_own, _ = affine_of(grey, then, inside * moving)
+        if min(agree, agree_own) < TUNING.agree or np.linalg.norm((own - motion) @ middle) < TUNING.apart:
+            continue
+        sums.append(np.clip((error(own) - behind) / np.float32(TUNING.codes), -TUNING.most, TUNING.most))
+    if not sums:
+        return None
+    return np.asarray(cv2.GaussianBlur(np.mean(sums, axis=0), (0, 0), 1.0), np.float32)
+
+
+def _goes_as_a_whole(stays: Values, drawn: Values) -> bool:
+    wide = np.ones((2 * TUNING.rim + 1,) * 2, np.uint8)
+    rim = stays[(drawn > 0.9) & (cv2.erode((drawn > 0.5).astype(np.uint8), wide) == 0)]
+    return bool((rim > TUNING.maybe).sum() <= TUNING.rests * (rim < TUNING.own).sum())
+
+
+def _seeds(codes: Codes, stays: Values, drawn: Values) -> Mask:
+    """Places that are surely background: by motion and colour, in parts that do not reach the line."""
+    lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB).astype(np.float32)
+    inside = drawn > 0.9
+    wide = np.ones((2 * TUNING.around + 1,) * 2, np.uint8)
+    near = (cv2.dilate((drawn > 0.05).astype(np.uint8), wide) > 0) & (drawn < 0.02)
+    own, others = _palette(lab[inside & (stays < TUNING.own)], 16), _palette(lab[near], 24)
+    if own is None or others is None:
+        return np.zeros(drawn.shape, bool)
+    tell = np.clip((_away(lab, own) - _away(lab, others)) / np.float32(TUNING.lab), -TUNING.most, TUNING.most)
+    tell = cv2.GaussianBlur(tell, (0, 0), 1.0)
+    seen = inside & (stays + np.float32(TUNING.by_colour) * tell > TUNING.sure)
+    seen &= (tell > -TUNING.unlike) & (stays > -TUNING.against)
+    seeds = cv2.morphologyEx(seen.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    _, parts, stats, _ = cv2.connectedComponentsWithStats(seeds)
+    large = stats[:, cv2.CC_STAT_AREA] >= TUNING.speck
+    rim = inside & (cv2.erode((drawn > 0.5).astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
+    large[np.unique(parts[rim])] = False
+    large[0] = False
+    return np.asarray(large[parts])
+
+
+def _palette(colours: Values, count: int) -> Values | None:
+    """(count, 3) colours that stand for many; None of too few."""
+    if len(colours) < 3 * count:
+        return None
+    some = colours[:: max(1, len(colours) // 4000)]
+    cv2.setRNGSeed(1)
+    stop = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 10, 1.0)
+    _, _, middles = cv2.kmeans(some, count, None, stop, 1, cv2.KMEANS_PP_CENTERS)  # type: ignore[call-overload]
+    return np.asarray(middles, np.float32)
+
+
+def _away(lab: Values, palette: Values) -> Values:
+    """(height, width) how far each pixel is from the nearest of some colours."""
+    away = np.full(lab.shape[:2], np.inf, np.float32)
+    for colour in palette:
+        np.minimum(away, np.square(lab - colour).sum(axis=2), out=away)
+    return np.sqrt(away)
