@@ -117,6 +117,7 @@ from kalyptra.core.setup.document.setup import (
 from kalyptra.core.setup.document.stored import FoundMatte, How, ImportedMatte, PlatePatch, Spot, Stroke
 from kalyptra.core.setup.files.read import SetupError, folded, read_setup
 from kalyptra.core.setup.files.svg import DrawnOutline, NotOutlines, read_svg, write_svg
+from kalyptra.core.setup.geometry.border import packed
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.fit import fit_closed
 from kalyptra.core.setup.geometry.sizes import EVERYDAY_THINGS
@@ -304,6 +305,7 @@ __all__ = [
     "outline_trust",
     "outlines_from_svg",
     "outlines_of",
+    "packed",
     "palette",
     "pictures_needed",
     "placed_at",

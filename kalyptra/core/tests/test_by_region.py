@@ -24,6 +24,7 @@ from kalyptra.core import (
 )
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.propagate.contest import without_crumbs
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.tests.moving import overlap, texture
 
@@ -121,6 +122,13 @@ class ByRegion(TestCase):
 
         self.assertLess(reached(11, by_line=True), 0.65, "what its line encloses")
         self.assertGreater(min(reached(frame, by_line=False) for frame in range(1, 12)), 0.8)
+
+    def test_a_small_part_is_a_crumb_unless_the_key_had_it_apart(self) -> None:
+        matte, key = np.zeros((2, 60, 60), np.float32)
+        matte[5:45, 5:45], matte[50:54, 50:54], matte[50:54, 10:14] = 1, 1, 1
+        key[48:56, 48:56] = 1
+        self.assertEqual(float((without_crumbs(matte) > 0).sum()), 40 * 40)
+        self.assertEqual(float((without_crumbs(matte, key) > 0).sum()), 40 * 40 + 4 * 4)
 
     @settings(max_examples=60, deadline=None)
     @given(st.integers(120, 2200), st.integers(120, 2200))

@@ -12,7 +12,22 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from kalyptra.core import ClipExtent, Curve, FolderStore, Outline, Put, Setup, apply, drawn_outline, folded, read_setup
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core import (
+    ClipExtent,
+    Curve,
+    FolderStore,
+    Outline,
+    Put,
+    Setup,
+    apply,
+    drawn_outline,
+    folded,
+    packed,
+    read_setup,
+)
 from kalyptra.shell.benches.browser import count_drafts, drafts_a_second, page_of_instance
 from kalyptra.shell.benches.figure import Figure, cpu_ms
 from kalyptra.shell.benches.scene import DEMO
@@ -48,15 +63,24 @@ def five_minutes() -> Setup:
     points = [{"id": i, "x": 100 + i, "y": 100 + (i * i) % 90} for i in range(40)]
     outline = drawn_outline("line1", 0, Curve.model_validate({"points": points})).model_dump(mode="json")
     shifts = [[i, 0.25, -0.5] for i in range(12)]
+    border = {"of": "0" * 12, "sure": 0.93}
     outline["steps"] = [
-        {"frame": t, "warp": [1, 0.001, 0.37, 0, 1, -0.21, 0, 0], "held": 0.97, "shifts": shifts}
+        {"frame": t, "warp": [1, 0.001, 0.37, 0, 1, -0.21, 0, 0], "held": 0.97, "shifts": shifts,
+         "border": {"frame": t, "rings": packed([_ring(t)]), **border}}
         for t in range(1, FRAMES)
-    ]
+    ]  # fmt: skip
     matte = {"kind": "outline", "outlines": [Outline.model_validate(outline).model_dump(mode="json")]}
     drawn = {"id": "drawn", "name": "Drawn", "matte": matte, "distance": {"keys": [{"frame": 0, "value": 3}]}}
     patches = [[t, _name(t), t % 300, t % 200] for t in range(FRAMES)]
     plate = {"source": "recovered", "patches": patches}
     return read_setup({"footage": {"last": FRAMES - 1}, "subjects": [*steps, drawn], "plate": plate})
+
+
+def _ring(frame: int) -> NDArray[np.float64]:
+    """A border of 160 places, another one in each frame."""
+    turn = np.linspace(0, 2 * np.pi, 160, endpoint=False)
+    wide = 120 + 20 * np.sin(7 * turn + 0.1 * frame) + 6 * np.sin(31 * turn - 0.3 * frame)
+    return np.stack([900 + wide * np.cos(turn), 500 + 2 * wide * np.sin(turn)], axis=1)
 
 
 def _name(number: int) -> str:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, ValidationInfo
 
 from kalyptra.core.setup.frozen import Frozen
 from kalyptra.core.setup.geometry.border import LONGEST, rings_of
@@ -16,8 +16,10 @@ from kalyptra.core.setup.geometry.curve import Coordinate
 from kalyptra.core.setup.geometry.warp import UNMOVED, Matrix, Warp, inverse, matrix_of
 
 
-def _readable(text: str) -> str:
-    rings_of(text)
+def _readable(text: str, info: ValidationInfo) -> str:
+    # What lies in records was read when it was kept; to unpack thousands of borders again would take seconds.
+    if not (info.context or {}).get("records"):
+        rings_of(text)
     return text
 
 
