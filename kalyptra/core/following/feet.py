@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic_core import to_json
 
-from kalyptra.core.setup.document.setup import Refine, Subject
+from kalyptra.core.setup.document.records import Recorded
+from kalyptra.core.setup.document.setup import AnyMatte, Refine, Subject, outlines_of
 from kalyptra.core.setup.geometry.curve import Point
 from kalyptra.core.setup.resolve.look import matte_at
 from kalyptra.core.store import Store
@@ -109,9 +110,21 @@ def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:
 def matte_name(subject: Subject) -> str:
     """A name for what a subject's matte is over time: another one where it has changed.
 
-    It is made of all that a point has, as setups of every version had it, not of what is written down of one today.
+    It is made of all that a point has, as setups of every version had it, not of what is written down of one today. What
+    lies in records has names already: by them it is told whether this was worked out before.
     """
-    matte = subject.matte.model_dump(mode="json")
+    outlines = outlines_of(subject.matte)
+    recorded = [outline.steps for outline in outlines if isinstance(outline.steps, Recorded)]
+    if len(recorded) != len(outlines) or not recorded:
+        return _name_of(subject.matte)
+    rest = subject.matte.model_dump_json(exclude={"outlines": {"__all__": {"steps"}}})
+    key = hashlib.sha256(to_json([rest, [steps.windows for steps in recorded]])).digest()
+    name: str = recorded[0].remembered(("matte name", key), lambda: _name_of(subject.matte))
+    return name
+
+
+def _name_of(whole: AnyMatte) -> str:
+    matte = whole.model_dump(mode="json")
     for outline in matte.get("outlines", ()):
         for key in outline["shape"]["keys"]:
             points = key["value"]["points"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 from unittest import TestCase
 
@@ -13,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core import matte_name, read_setup
+from kalyptra.core import FolderStore, folded, matte_name, read_setup
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.transfer import to_light
 from kalyptra.core.layered import Plate, through_lens
@@ -143,6 +144,11 @@ class Feet(TestCase):
         assert runner.standing
         self.assertEqual(runner.standing.of, matte_name(runner))
         self.assertEqual(matte_name(read_setup(setup.model_dump_json()).subjects[0]), matte_name(runner))
+        with TemporaryDirectory() as name:
+            store = FolderStore(Path(name))
+            by_record = read_setup(folded(setup, store), store).subjects[0]
+            for _ in range(2):  # the second time from what is remembered of its records
+                self.assertEqual(matte_name(by_record), matte_name(runner))
 
 
 class ThinLensFacts(TestCase):
