@@ -110,8 +110,8 @@ def foot_of(matte: NDArray[np.float32]) -> tuple[float, float, float] | None:
 def matte_name(subject: Subject) -> str:
     """A name for what a subject's matte is over time: another one where it has changed.
 
-    It is made of all that a point has, as setups of every version had it, not of what is written down of one today. What
-    lies in records has names already: by them it is told whether this was worked out before.
+    It is made of all that a point has, as setups of every version had it, not of what is written of one today. What
+    lies in records has names: by them it is known whether this was worked out before.
     """
     outlines = outlines_of(subject.matte)
     recorded = [outline.steps for outline in outlines if isinstance(outline.steps, Recorded)]
