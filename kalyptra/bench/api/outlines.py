@@ -43,7 +43,10 @@ def outlines(request: HttpRequest, shot_id: int, revision: int, frame: int, resp
     shot = open_shot(request, shot_id)
     setup = revisions.setup_at(shot, revision)
     response["Cache-Control"] = "private, max-age=86400, immutable"
-    return OverPicture(outlines=outlines_at(setup, frame), doubts=doubts_at(setup, frame, shot.media.facts.width))
+    return OverPicture(
+        outlines=outlines_at(setup, frame),
+        doubts=doubts_at(setup, frame, (shot.media.facts.width, shot.media.facts.height)),
+    )
 
 
 @router.post("shots/{shot_id}/outlines/fit", response={200: dict[str, Any], 422: Problem})

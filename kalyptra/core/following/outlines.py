@@ -19,10 +19,10 @@ from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.seen_through import AHEAD, seen_through
 from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.following.track.border_rings import border_rings
 from kalyptra.core.following.track.by_region import find_by_region, parts_of
 from kalyptra.core.following.track.shape import inside_of
 from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
-from kalyptra.core.following.track.traced import traced
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.local_colours import edge_by_colours
 from kalyptra.core.setup.document.followed import Motion
@@ -216,7 +216,7 @@ class _Line:
         return step
 
     def _border(self, frame: int, region: TrackedRegion) -> Border:
-        rings = packed([ring / self._scale for ring in traced(region.matte)])
+        rings = packed([ring / self._scale for ring in border_rings(region.matte)])
         return Border(frame=frame, of=self._of, sure=round(region.sure, 3), rings=rings)
 
 

@@ -15,7 +15,7 @@ from hypothesis.extra import numpy as arrays
 from kalyptra.core.edit.command import ClipExtent
 from kalyptra.core.edit.outline_keys import changed, drawn_outline, keyed_by_hand, with_steps
 from kalyptra.core.edit.outlines import ShapeOutline
-from kalyptra.core.following.track.traced import traced
+from kalyptra.core.following.track.border_rings import border_rings
 from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.setup import Edge, OutlineMatte, Refine, Subject
@@ -42,7 +42,7 @@ def ring_with_hole() -> np.ndarray:
 
 def followed(frames: range) -> list[Step]:
     """Steps of an outline that was drawn at the first frame, with a region that no line around it could be."""
-    rings, of = packed(traced(ring_with_hole())), drawn_outline("line1", frames[0], BOX).drawing(frames[0])
+    rings, of = packed(border_rings(ring_with_hole())), drawn_outline("line1", frames[0], BOX).drawing(frames[0])
     return [
         Step(frame=frame, held=0.4, border=Border(frame=frame, of=of, sure=0.9, rings=rings)) for frame in frames[1:]
     ]

@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.following.propagate.lab import bins_of, main_colours, squares_to
 from kalyptra.core.following.propagate.layer import affine_of
 from kalyptra.core.window import window_of
 
@@ -52,6 +53,9 @@ class Tuning(NamedTuple):
     surely_own: float = -0.5
     maybe: float = 0.1
     """Evidence of motion with which a pixel gives the subject its colours, is surely its, and may be the background."""
+    colours: int = 20
+    sample: int = 4000
+    """Main colours of either side, and the pixels that they are found from."""
     around: int = 30
     """Px around the line whose colours are those of the background."""
     rim: int = 3
@@ -133,14 +137,15 @@ def _goes_as_a_whole(stays: Values, drawn: Values) -> bool:
 
 def _seeds(codes: Codes, stays: Values, drawn: Values) -> Mask:
     """Places that are surely background: by motion and colour, in parts that do not reach the line."""
-    lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB).astype(np.float32)
+    lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
     inside = drawn > 0.9
     wide = np.ones((2 * TUNING.around + 1,) * 2, np.uint8)
     near = (cv2.dilate((drawn > 0.05).astype(np.uint8), wide) > 0) & (drawn < 0.02)
-    own, others = _palette(lab[inside & (stays < TUNING.own)], 16), _palette(lab[near], 24)
-    if own is None or others is None:
+    own, others = np.flatnonzero(inside & (stays < TUNING.own)), np.flatnonzero(near)
+    if min(len(own), len(others)) < 3 * TUNING.colours:
         return np.zeros(drawn.shape, bool)
-    tell = np.clip((_away(lab, own) - _away(lab, others)) / np.float32(TUNING.lab), -TUNING.most, TUNING.most)
+    apart = _away(lab, own) - _away(lab, others)
+    tell = np.clip(apart / np.float32(TUNING.lab), -TUNING.most, TUNING.most)
     tell = cv2.GaussianBlur(tell, (0, 0), 1.0)
     seen = inside & (stays + np.float32(TUNING.by_colour) * tell > TUNING.sure)
     seen &= (tell > -TUNING.unlike) & (stays > -TUNING.against)
@@ -153,20 +158,9 @@ def _seeds(codes: Codes, stays: Values, drawn: Values) -> Mask:
     return np.asarray(large[parts])
 
 
-def _palette(colours: Values, count: int) -> Values | None:
-    """(count, 3) colours that stand for many; None of too few."""
-    if len(colours) < 3 * count:
-        return None
-    some = colours[:: max(1, len(colours) // 4000)]
+def _away(lab: Codes, part: NDArray[np.int64]) -> Values:
+    """(height, width) how far each colour is from the nearest main colour of some pixels, L*a*b* codes."""
+    pixels, chance = lab.reshape(-1, 3).astype(np.float32), np.random.default_rng(0)
     cv2.setRNGSeed(1)
-    stop = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 10, 1.0)
-    _, _, middles = cv2.kmeans(some, count, None, stop, 1, cv2.KMEANS_PP_CENTERS)  # type: ignore[call-overload]
-    return np.asarray(middles, np.float32)
-
-
-def _away(lab: Values, palette: Values) -> Values:
-    """(height, width) how far each pixel is from the nearest of some colours."""
-    away = np.full(lab.shape[:2], np.inf, np.float32)
-    for colour in palette:
-        np.minimum(away, np.square(lab - colour).sum(axis=2), out=away)
-    return np.sqrt(away)
+    squares = squares_to(main_colours(pixels, part, TUNING.colours, TUNING.sample, chance)).min(axis=1)
+    return np.asarray(np.sqrt(np.maximum(squares, 0))[bins_of(lab)], np.float32)

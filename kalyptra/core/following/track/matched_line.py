@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.compiled import compiled
+from kalyptra.core.following.track.border_rings import outwards
 
 Places = NDArray[np.float64]
 """(n, 2) px."""
@@ -43,7 +44,7 @@ def border_of(region: NDArray[np.float32]) -> Places:
     points = largest[:, 0].astype(np.float64) + 0.5
     if len(points) < 8:
         return np.empty((0, 2))
-    points += 0.5 * _outwards(points)  # the contour runs through the middles of the outermost px
+    points += 0.5 * outwards(points)  # the contour runs through the middles of the outermost px
     along = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(points, axis=0, append=points[:1]), axis=1))])
     count = max(8, round(along[-1] / SPACING))
     at = np.arange(count) * along[-1] / count
@@ -77,13 +78,6 @@ def matched(line: Places, border: Places) -> Places:
 def _area(line: Places) -> float:
     after = np.roll(line, -1, axis=0)
     return float((line[:, 0] * after[:, 1] - after[:, 0] * line[:, 1]).sum())
-
-
-def _outwards(points: Places) -> Places:
-    along = np.roll(points, -2, axis=0) - np.roll(points, 2, axis=0)
-    along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-6)
-    normal = np.stack([along[:, 1], -along[:, 0]], axis=1)
-    return normal if _area(points) > 0 else -normal
 
 
 @compiled

@@ -78,7 +78,11 @@ class Outline(Frozen):
         step = self.step_by_frame.get(frame)
         ahead = step is not None and step.border is border
         beside = self.hand_frames[at - 1 : at] if ahead else self.hand_frames[at : at + 1]
-        return border if beside and self.drawing(beside[0]) == border.of else None
+        return border if beside and self._drawings[beside[0]] == border.of else None
+
+    @cached_property
+    def _drawings(self) -> dict[int, str]:
+        return {frame: self.drawing(frame) for frame in self.hand_frames}
 
     def drawing(self, frame: int) -> str:
         """A name for what was made by hand at a frame, of its line."""

@@ -6,6 +6,8 @@ Source: Suzuki and Abe, Topological structural analysis of digitized binary imag
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +22,7 @@ SPECK = 12.0
 """Px in all; smaller parts and holes are left out."""
 
 
-def traced(matte: NDArray[np.float32]) -> list[Ring]:
+def border_rings(matte: NDArray[np.float32]) -> list[Ring]:
     """The lines of half coverage, px; around a hole a line runs the other way.
 
     Args:
@@ -37,15 +39,15 @@ def traced(matte: NDArray[np.float32]) -> list[Ring]:
     for border in borders:
         if len(border) < 3:
             continue
-        line = (border[:, 0] + 0.5 + 0.5 * _outwards(border[:, 0])) / FINER
+        line = (border[:, 0] + 0.5 + 0.5 * outwards(border[:, 0])) / FINER
         few = cv2.approxPolyDP(line.astype(np.float32)[:, None], STRAY, True)[:, 0]
         if len(few) >= 3 and cv2.contourArea(few) >= SPECK:
             rings.append(few.astype(np.float64) + origin)
     return rings
 
 
-def _outwards(border: NDArray[np.int32]) -> NDArray[np.float64]:
-    """(n, 2) away from the region: the contour runs through the middles of its outermost px."""
+def outwards(border: NDArray[Any]) -> NDArray[np.float64]:
+    """(n, 2) away from the region: OpenCV's contours run through the middles of its outermost px."""
     along = (np.roll(border, -2, axis=0) - np.roll(border, 2, axis=0)).astype(np.float64)
     along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-6)
     return np.stack([-along[:, 1], along[:, 0]], axis=1)
