@@ -35,8 +35,7 @@ class Distances(BrowserCase):
 
     def pointed(self, x: float, y: float) -> str:
         """What is said of the distance at a share of the picture."""
-        box = self.page.locator(".picture canvas:not(.second)").bounding_box()
-        assert box
+        box = self.box_of(self.page.locator(".picture canvas:not(.second)"))
         self.page.mouse.move(box["x"] + x * box["width"], box["y"] + y * box["height"])
         self.page.locator("[data-pointed]").wait_for()
         return self.page.locator("[data-pointed]").inner_text()
@@ -123,8 +122,7 @@ class Distances(BrowserCase):
         # Stops: added by a double press on the line, taken away by a key.
         page.get_by_role("button", name="Stops", exact=True).click()
         self.revision_shown(4)
-        line = page.locator('[data-act="way"]').first.bounding_box()
-        assert line
+        line = self.box_of(page.locator('[data-act="way"]').first)
         page.mouse.dblclick(line["x"] + line["width"] / 2, line["y"] + line["height"] * 0.4)
         self.assertEqual(len(self.setup_of(shot, 5).distance.sources[2].stops), 3)
         page.locator('[data-handle="stop1"]').focus()

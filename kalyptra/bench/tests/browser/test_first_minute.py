@@ -39,8 +39,7 @@ class FirstMinute(BrowserCase):
     def stroke(self, *places: tuple[float, float]) -> None:
         """One press and a drag over shares of the picture."""
         self.presses += 1
-        box = self.page.locator(".picture canvas:not(.second)").bounding_box()
-        assert box
+        box = self.box_of(self.page.locator(".picture canvas:not(.second)"))
         mouse = self.page.mouse
         for i, (x, y) in enumerate(places):
             mouse.move(box["x"] + x * box["width"], box["y"] + y * box["height"], steps=1 if i == 0 else 5)
@@ -216,8 +215,7 @@ class ByTouch(BrowserCase):
 
     def finger(self, start: tuple[float, float], end: tuple[float, float]) -> None:
         """A finger put down at a share of the picture, drawn to another one, and lifted."""
-        box = self.page.locator(".picture canvas:not(.second)").bounding_box()
-        assert box
+        box = self.box_of(self.page.locator(".picture canvas:not(.second)"))
         session = self.page.context.new_cdp_session(self.page)
         for i in range(7):
             at = [a + (b - a) * min(i, 5) / 5 for a, b in zip(start, end, strict=True)]

@@ -57,8 +57,7 @@ class FoundLoop(BrowserCase):
 
     def stroke(self, *points: tuple[float, float]) -> None:
         head = self.shot.head
-        box = self.page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
-        assert box
+        box = self.box_of(self.page.locator('svg[aria-label="Outlines on the picture"]'))
         places = [
             (box["x"] + x / self.size[0] * box["width"], box["y"] + y / self.size[1] * box["height"]) for x, y in points
         ]

@@ -72,9 +72,7 @@ class Looking(BrowserCase):
         ).wait_for()
 
         self.page.get_by_role("button", name="Side by side").click()
-        first = self.page.locator(".picture canvas:not(.second)").bounding_box()
-        beside = second.bounding_box()
-        assert first and beside
+        first, beside = self.box_of(self.page.locator(".picture canvas:not(.second)")), self.box_of(second)
         self.assertGreaterEqual(beside["x"], first["x"] + first["width"] - 1)
 
         # A key flicks, Escape leaves.

@@ -57,8 +57,7 @@ class OutlineLoop(BrowserCase):
         return cv2.approxPolyDP(line, tolerance, True)[:, 0] if tolerance else line[:, 0]
 
     def on_screen(self, x: float, y: float) -> tuple[float, float]:
-        box = self.page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
-        assert box
+        box = self.box_of(self.page.locator('svg[aria-label="Outlines on the picture"]'))
         return box["x"] + x / 1280 * box["width"], box["y"] + y / 720 * box["height"]
 
     def saved(self, number: int) -> None:
@@ -140,8 +139,7 @@ class OutlineLoop(BrowserCase):
             self.saved(head + 1 + i)
         point = page.locator('[data-act="point"]').first
         point.click()
-        loupe, at = page.locator(".loupe"), page.locator('[data-act="point"].chosen').bounding_box()
-        assert at
+        loupe, at = page.locator(".loupe"), self.box_of(page.locator('[data-act="point"].chosen'))
         page.mouse.move(at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
         page.mouse.down()
         page.mouse.move(at["x"] + at["width"] / 2 + 2, at["y"] + at["height"] / 2 - 2, steps=6)

@@ -182,8 +182,7 @@ class Pulls(BrowserCase):
 
         # Another value over time in a row of its own: a key by a double press, moved by keys.
         page.get_by_label("Another row").select_option(label="f-number")
-        box = page.locator(".chart-row svg").bounding_box()
-        assert box
+        box = self.box_of(page.locator(".chart-row svg"))
         page.mouse.dblclick(box["x"] + box["width"] * 0.4, box["y"] + 30)
         self.assertEqual(len(self.now(shot, 5).lens.f_number.keys), 2)
         page.locator("[data-row]").last.focus()

@@ -302,8 +302,7 @@ class Saving(BrowserCase):
             time.sleep(0.7)
             return made(*arguments)
 
-        box = page.locator('svg[aria-label="Outlines on the picture"]').bounding_box()
-        assert box
+        box = self.box_of(page.locator('svg[aria-label="Outlines on the picture"]'))
         x, y = box["x"] + box["width"] * 0.36, box["y"] + box["height"] * 0.5
         with mock.patch("kalyptra.bench.api.mattes.matte_from_marks", slow):
             for by in (0, 30):

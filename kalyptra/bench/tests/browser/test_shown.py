@@ -242,8 +242,7 @@ class Shown(BrowserCase):
         self.stage("distance")
         away = []
         for y in (0.35, 0.6):
-            box = self.page.locator("svg[aria-label='Distances on the picture']").bounding_box()
-            assert box
+            box = self.box_of(self.page.locator("svg[aria-label='Distances on the picture']"))
             self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] * y)
             self.until("Alpine.store('viewer').pointed.endsWith(' m')")
             away.append(float(str(self.page.evaluate("Alpine.store('viewer').pointed")).split()[0]))
