@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.layer import affine_of
+from kalyptra.core.following.propagate.top_hat import solid_of
 from kalyptra.core.following.register.median import median_of
 from kalyptra.core.window import Window, middle_of
 
@@ -42,6 +43,8 @@ class Tuning(NamedTuple):
     """Px that are left free around the subject's matte, and around where it is expected in frames to come."""
     agree: float = 0.2
     """The share of corners that must agree on a motion: otherwise the frames show something else."""
+    clear_thin: int = 2
+    """Px that are left free around thin parts, where the background is seen between them."""
     steady: float = 25.0
     """Spread in codes, below which a pixel tells how the exposure changed."""
     capped: float = 40.0
@@ -124,6 +127,8 @@ class Surroundings:
         self._look, self._frames = look, frames
         self._seen: dict[int, _Seen] = {}
         self._made: tuple[int, BackgroundPicture] | None = None
+        self.seen_between = False
+        """Whether the background is seen between the subject's thin parts."""
 
     def behind(self, index: int, codes: Codes) -> BackgroundPicture:
         """The background's picture in a frame, by its place in the order, and its codes."""
@@ -181,7 +186,7 @@ class Surroundings:
             seen = self._at(other)
             shows = cv2.warpAffine(inside, motion[:2], size, flags=cv2.INTER_NEAREST) > 0
             if seen.matte is not None:
-                covered = cv2.warpAffine(_wide(seen.matte, TUNING.clear), motion[:2], size, flags=cv2.INTER_NEAREST) > 0
+                covered = cv2.warpAffine(self._covered(seen.matte), motion[:2], size, flags=cv2.INTER_NEAREST) > 0
                 counts[..., 2] += covered & shows
                 shows &= ~covered
                 counts[..., 0] += shows
@@ -205,6 +210,12 @@ class Surroundings:
         times = counts[..., 0] + counts[..., 1]
         rest = np.dstack([away / np.maximum(times, 1), counts / np.float32(TUNING.many)])
         return BackgroundPicture(median, np.minimum(rest, (TUNING.capped, 1, 1, 1)).astype(np.float32))
+
+    def _covered(self, matte: Values) -> Codes:
+        """Where a matte that was found hides the background, 0 or 1."""
+        if not self.seen_between:
+            return _wide(matte, TUNING.clear)
+        return np.maximum(_wide(solid_of(matte), TUNING.clear), _wide(matte, TUNING.clear_thin))
 
     def _expected(self, motions: Mapping[int, Affine]) -> tuple[Codes, Values, int] | None:
         """The latest matte that is known and how it moves against the background, in the frame that is put together.

@@ -19,6 +19,8 @@ class Tuning(NamedTuple):
     """Px by which a corner that is tracked there and back may miss itself."""
     agree: float = 2.0
     agree_more: float = 3.0
+    along: float = 0.8
+    """Px by which corners may be off a motion to go along with it."""
     most_growth: float = 0.25
     spread: float = 12.0
     """Px over which a layer moves as one, besides its own affine motion."""
@@ -68,7 +70,10 @@ def dense_search() -> Any:
 
 
 def affine_of(
-    before: NDArray[np.uint8], after: NDArray[np.uint8], mask: NDArray[np.uint8]
+    before: NDArray[np.uint8],
+    after: NDArray[np.uint8],
+    mask: NDArray[np.uint8],
+    beside: NDArray[np.float32] | None = None,
 ) -> tuple[NDArray[np.float32], float, int]:
     """The affine motion of a layer between two grey pictures.
 
@@ -77,6 +82,7 @@ def affine_of(
 
     Args:
         mask: (height, width) where the layer lies for sure.
+        beside: (2, 3) another layer's motion: corners that go along with that do not count.
 
     Returns:
         (2, 3) motion, the share of corners that agree, and how many those are.
@@ -90,6 +96,9 @@ def affine_of(
     there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, np.empty_like(start), **lk)
     back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, np.empty_like(start), **lk)
     held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < TUNING.back)
+    if beside is not None:
+        along = np.linalg.norm(there[:, 0] - (start[:, 0] @ beside[:, :2].T + beside[:, 2]), axis=1) < TUNING.along
+        held, looked_for = held & ~along, looked_for - int(along.sum())
     a, b = start[held, 0], there[held, 0]
     if len(a) < TUNING.few:
         return still, 0.0, len(a)

@@ -59,7 +59,7 @@ class Tuning(NamedTuple):
     around: int = 30
     """Px around the line whose colours are those of the background."""
     rim: int = 3
-    rests: float = 0.6
+    rests: float = 1.0
     """Px along the line that must go along with the subject, and how much of that may stay beside what goes: of
     somebody who sits and talks it is the subject itself that stays."""
     least: float = 0.05
@@ -120,7 +120,7 @@ def _stays(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Values | None
         motion, agree, _ = affine_of(grey, then, outside)
         behind = error(motion)
         moving = cv2.dilate(((behind > TUNING.moving) & (inside > 0)).astype(np.uint8), five)
-        own, agree_own, _ = affine_of(grey, then, inside * moving)
+        own, agree_own, _ = affine_of(grey, then, inside * moving, motion)
         if min(agree, agree_own) < TUNING.agree or np.linalg.norm((own - motion) @ middle) < TUNING.apart:
             continue
         sums.append(np.clip((error(own) - behind) / np.float32(TUNING.codes), -TUNING.most, TUNING.most))

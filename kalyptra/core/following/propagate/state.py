@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.colours import Palette
 from kalyptra.core.following.propagate.lasting import KeyColours
+from kalyptra.core.following.propagate.thin_parts import ThinParts
 from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.window import window_of
 
@@ -31,6 +32,7 @@ class SubjectState:
         lasting: what the key's colours say for good.
         trail: the key's picture and matte carried along.
         exposure: codes of this frame beside the key's.
+        thin: its thin parts; None where it has hardly any.
     """
 
     codes: NDArray[np.uint8]
@@ -41,6 +43,7 @@ class SubjectState:
     lasting: KeyColours
     trail: KeyTrail
     exposure: float = 1.0
+    thin: ThinParts | None = None
 
     @staticmethod
     def at(

@@ -147,6 +147,11 @@ def propagate(
         seen_plainly = _missing(before) * _fresh(planes, window, free) + _held(planes, moved)
         share = _decided(weigh(planes), contest, seen_plainly)
         own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]
+        if before.thin is not None and own is not None:
+            thin = before.thin.moved(contest.front.affine, window)
+            here = thin.around(window, own)
+            share = thin.mixed(share, here, codes, behind, window, contest.exposure)
+            after, own = replace(after, thin=thin), np.maximum(own, here)
         matte = without_crumbs(_gated(share, contest, moved), own)
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:

@@ -14,6 +14,7 @@ from kalyptra.core.following.propagate.rival import EVERY, rival_of, told_apart
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
+from kalyptra.core.following.propagate.thin_parts import ThinParts, is_thin
 
 Codes = NDArray[np.uint8]
 Matte = NDArray[np.float32]
@@ -42,6 +43,9 @@ class FollowedSubject:
         self._rival: SubjectState | None = None
         self._met = 0
         around.note(index, matte)
+        around.seen_between = is_thin(matte)
+        if around.seen_between:
+            self._state = replace(self._state, thin=ThinParts.of(codes, matte, around.behind(index, codes)))
 
     @property
     def matte(self) -> Matte:
