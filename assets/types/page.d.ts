@@ -40,6 +40,7 @@ declare global {
   /** A map of the plane: nine numbers, row by row. */
   type Matrix = number[];
   type Pair = [number, number];
+  type Stepped = (grab: string, by: Pair) => Promise<void>;
   type PointRow = [number, number, number, number, number, number, number, number, number, boolean];
   /** A place along a spline: the way outwards, and the feathers there. */
   type Along = Place & { nx: number; ny: number; u: number; i: number; fin: number; fout: number };

@@ -3,6 +3,7 @@
 import { bare } from "./document.js";
 import { dragged } from "./drag.js";
 import { putting } from "./fields.js";
+import { stepping } from "./steps.js";
 import { chosenSource, distanceNow, distanceOf, handlesOf, puttingDistance, sources } from "./sources.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
@@ -27,7 +28,8 @@ export const plan = () => ({
     this.stage = this.$refs.plan.closest("[data-stage]").dataset.stage;
     window.Alpine.effect(() => this.draw());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
-    this.svg.addEventListener("keydown", (event) => this.key(event));
+    const step = stepping((grab, [, down]) => this.moved(grab, down));
+    this.svg.addEventListener("keydown", (event) => this.key(event, step));
   },
   get visible() {
     return shot().stage === this.stage;
@@ -229,16 +231,20 @@ export const plan = () => ({
       },
     );
   },
-  async key(/** @type {Pressed} */ event) {
+  /** @param {Pressed} event @param {Stepped} step */
+  key(event, step) {
     const { grab } = event.target.dataset ?? {};
     const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
     if (!grab || !by) return;
     event.preventDefault();
-    await survey().settled();
+    step(grab, [0, by * (event.shiftKey ? 10 : 1)]);
+  },
+  // By hundredths of what is seen, down the plan.
+  async moved(/** @type {string} */ grab, /** @type {number} */ by) {
     const range = this.range();
     if (!range) return;
-    const step = ((range.high - range.low) / 100) * (event.shiftKey ? 10 : 1);
-    shot().commit(this.change(grab, this.dioptresOf(grab) + by * step, null, bare(survey().now)?.lens));
+    const to = this.dioptresOf(grab) + (by * (range.high - range.low)) / 100;
+    await shot().commit(this.change(grab, to, null, bare(survey().now)?.lens));
   },
   dioptresOf(/** @type {string} */ grab) {
     const now = bare(survey().now);

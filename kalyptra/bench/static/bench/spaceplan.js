@@ -4,6 +4,7 @@ import { bare } from "./bare.js";
 import { dragged } from "./drag.js";
 import { fullPath, setting } from "./document.js";
 import { cardsOf, inSpace } from "./space.js";
+import { stepping } from "./steps.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
 
@@ -27,7 +28,8 @@ export const spacePlan = () => ({
     this.svg = this.$refs.spacePlan;
     window.Alpine.effect(() => this.draw());
     this.svg.addEventListener("pointerdown", (event) => this.down(event));
-    this.svg.addEventListener("keydown", (event) => this.key(event));
+    const step = stepping((grab, by) => this.moved(grab, by));
+    this.svg.addEventListener("keydown", (event) => this.key(event, step));
   },
   get fromAbove() {
     return !this.side;
@@ -180,13 +182,20 @@ export const spacePlan = () => ({
       },
     );
   },
-  key(/** @type {Pressed} */ event) {
+  /** @param {Pressed} event @param {Stepped} step */
+  key(event, step) {
     const { grab } = event.target.dataset ?? {};
     const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-    const seen = bare(survey().now?.space);
-    if (!grab || !arrow || !seen) return;
+    if (!grab || !arrow) return;
     event.preventDefault();
-    const step = (event.shiftKey ? 10 : 1) / this.fit(seen).scale;
-    shot().commit(this.change(grab, [arrow[0] * step, arrow[1] * step], seen));
+    const many = event.shiftKey ? 10 : 1;
+    step(grab, [arrow[0] * many, arrow[1] * many]);
+  },
+  // By px of the plan.
+  async moved(/** @type {string} */ grab, /** @type {Pair} */ [across, down]) {
+    const seen = bare(survey().now?.space);
+    if (!seen) return;
+    const { scale } = this.fit(seen);
+    await shot().commit(this.change(grab, [across / scale, down / scale], seen));
   },
 });

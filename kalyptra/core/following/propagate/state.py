@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -60,6 +60,10 @@ class SubjectState:
             codes, np.ascontiguousarray(lab[..., 0]), palette.named(lab), matte, palette, lasting,
             KeyTrail.at(codes, matte),
         )  # fmt: skip
+
+    def elsewhere(self) -> SubjectState:
+        """The same subject, lost: nothing tells any more where its parts have come to."""
+        return replace(self, trail=self.trail.broken(), thin=None)
 
     @property
     def seen(self) -> bool:

@@ -161,10 +161,10 @@ def propagate(
                 where = _close_to(after.matte, free) if nearly_gone else free
                 elsewhere = _found_again(before, codes, behind, where, after.matte)
                 if elsewhere is not None:
-                    return Step(replace(after, matte=elsewhere[0], trail=before.trail.broken()), elsewhere[1])
+                    return Step(replace(after.elsewhere(), matte=elsewhere[0]), elsewhere[1])
             after = replace(after, exposure=contest.exposure)
             return Step(replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs, contest)
-    after, again = replace(after, trail=before.trail.broken()), _found_again(before, codes, behind, free)
+    after, again = after.elsewhere(), _found_again(before, codes, behind, free)
     return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
 
 
