@@ -66,6 +66,14 @@ class Thin(TestCase):
         )
         self.assertEqual(float(share[~wheel].max()), 0)
 
+    def test_the_limbs_of_somebody_far_away_are_no_spokes(self) -> None:
+        for height in (24, 40, 90, 180):
+            figure = np.zeros((200, 200), np.float32)
+            cv2.ellipse(figure, (100, 10 + height // 3), (height // 7, height // 3), 0, 0, 360, 1, -1)
+            for foot in (-height // 6, height // 6):
+                cv2.line(figure, (100, 10 + height // 2), (100 + foot, 10 + height), 1, max(2, height // 16))
+            self.assertFalse(is_thin(cv2.GaussianBlur(figure, (0, 0), 0.6)), f"{height} px tall")
+
     def test_wheels_keep_their_spokes_while_they_roll(self) -> None:
         clip = Barrow()
         self.assertTrue(is_thin(clip.truth(0)))

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.lab import main_colours
-from kalyptra.core.following.propagate.top_hat import thin_of
+from kalyptra.core.following.propagate.top_hat import THICK, thin_of
 from kalyptra.core.window import Window
 
 Codes = NDArray[np.uint8]
@@ -30,7 +30,9 @@ class Tuning(NamedTuple):
     tune half's kinds is."""
 
     thin: float = 0.2
-    """The share of a key's matte that is thin, from which on its thin parts are looked for by themselves."""
+    of_size: float = 0.15
+    """The share of a key's matte that is thin, from which on its thin parts are looked for by themselves; and of the
+    root of its area, below which a part is thin at all: the limbs of somebody far away are no spokes."""
     least: float = 0.4
     solid: float = 0.9
     """The share of a key's pixel from which on it tells a colour, and from which on it is the subject's alone."""
@@ -146,7 +148,9 @@ class ThinParts:
 def is_thin(matte: Values) -> bool:
     """Whether much of a subject is thin, by a matte (height, width) of 0 to 1."""
     seen = matte > TUNING.least
-    return bool((thin_of(matte) & seen).sum() > TUNING.thin * seen.sum())
+    px = int(TUNING.of_size * float(seen.sum()) ** 0.5)
+    thick = min(THICK, px - 1 + px % 2)
+    return thick > 1 and bool((thin_of(matte, thick) & seen).sum() > TUNING.thin * seen.sum())
 
 
 def _background(now: Values, share: Values, behind: BackgroundPicture, window: Window) -> tuple[Values, Values]:

@@ -17,13 +17,12 @@ TELLS = 0.2
 """How much an opening must take from a pixel that is of a thin part."""
 
 
-def solid_of(matte: Values) -> Values:
-    """(height, width) a matte, 0 to 1, without its thin parts."""
-    return np.asarray(
-        cv2.morphologyEx(matte, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (THICK,) * 2))
-    )
+def solid_of(matte: Values, thick: int = THICK) -> Values:
+    """(height, width) a matte, 0 to 1, without the parts that are thinner than so many px."""
+    shape = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (thick, thick))
+    return np.asarray(cv2.morphologyEx(matte, cv2.MORPH_OPEN, shape))
 
 
-def thin_of(matte: Values) -> NDArray[np.bool_]:
-    """(height, width) where the thin parts of a matte, 0 to 1, lie."""
-    return matte - solid_of(matte) > TELLS
+def thin_of(matte: Values, thick: int = THICK) -> NDArray[np.bool_]:
+    """(height, width) where the parts of a matte, 0 to 1, lie that are thinner than so many px."""
+    return matte - solid_of(matte, thick) > TELLS
