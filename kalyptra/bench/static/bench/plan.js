@@ -3,8 +3,8 @@
 import { bare } from "./document.js";
 import { dragged } from "./drag.js";
 import { putting } from "./fields.js";
-import { stepping } from "./steps.js";
 import { chosenSource, distanceNow, distanceOf, handlesOf, puttingDistance, sources } from "./sources.js";
+import { stepping } from "./steps.js";
 import { survey } from "./survey.js";
 import { focusedIn, svg } from "./svg.js";
 import { metres, metresOf, rulers } from "./words.js";

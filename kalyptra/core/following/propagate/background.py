@@ -85,6 +85,15 @@ class BackgroundPicture:
         codes = cv2.warpAffine(self.codes, motion[:2], size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
         return BackgroundPicture(codes, cv2.warpAffine(self.rest, motion[:2], size))
 
+    def exposed_as(self, codes: Codes, window: Window) -> Values:
+        """(height, width, 3) codes of it in a window, with what a frame's exposure changed as a whole."""
+        shift = np.zeros(3, np.float32)
+        few = self.codes[::6, ::6], codes[::6, ::6]
+        steady = ((self.known > 0.3) & (self.spread < TUNING.steady))[::6, ::6]
+        if steady.sum() > 100:
+            shift = np.median(few[1][steady] - few[0][steady], axis=0).astype(np.float32)
+        return np.asarray(np.ascontiguousarray(self.codes[window]) + shift)
+
     def residual(self, codes: Codes, window: Window) -> tuple[Values, Values]:
         """By how many codes a frame differs in a window, less what its exposure changed as a whole.
 
@@ -92,12 +101,7 @@ class BackgroundPicture:
             (height, width) the mean of the channels over 3 x 3 px; and what of it lies beyond the background's own
             range there, so that half a pixel's shift is nothing.
         """
-        shift = np.zeros(3, np.float32)
-        few = self.codes[::6, ::6], codes[::6, ::6]
-        steady = ((self.known > 0.3) & (self.spread < TUNING.steady))[::6, ::6]
-        if steady.sum() > 100:
-            shift = np.median(few[1][steady] - few[0][steady], axis=0).astype(np.float32)
-        behind, now = np.ascontiguousarray(self.codes[window]) + shift, codes[window].astype(np.float32)
+        behind, now = self.exposed_as(codes, window), codes[window].astype(np.float32)
         three, third = np.ones((3, 3), np.uint8), np.full((1, 3), 1 / 3, np.float32)
         over = np.maximum(now - cv2.dilate(behind, three), cv2.erode(behind, three) - now)
         shown = self.known[window] > 0.06

@@ -89,7 +89,8 @@ class ThinParts:
         """
         place = thin_of(matte)
         alone, share = codes.astype(np.float32), matte[..., None]
-        mixed = (alone - (1 - share) * behind.codes) / np.maximum(share, np.float32(TUNING.least))
+        picture = behind.exposed_as(codes, (slice(None), slice(None)))
+        mixed = (alone - (1 - share) * picture) / np.maximum(share, np.float32(TUNING.least))
         alone = np.where(share > TUNING.solid, alone, np.clip(mixed, 0, 255)).reshape(-1, 3)
         tells = (matte > TUNING.solid) | (behind.known > 0.5)
         parts = ((TUNING.colours_thin, place & tells & (matte > TUNING.least)), (TUNING.colours, matte > TUNING.solid))
@@ -133,7 +134,7 @@ class ThinParts:
             exposure: codes of this frame beside the key's.
         """
         now = codes[window].astype(np.float32)
-        picture, known = _background(now, share, behind, window)
+        picture, known = _background(codes, share, behind, window)
         three, shift = np.ones((3, 3), np.uint8), np.float32(TUNING.shift)
         low, high = shift * (cv2.erode(picture, three) - picture), shift * (cv2.dilate(picture, three) - picture)
         closest = np.clip(now, picture + low, picture + high)[here]
@@ -153,14 +154,15 @@ def is_thin(matte: Values) -> bool:
     return thick > 1 and bool((thin_of(matte, thick) & seen).sum() > TUNING.thin * seen.sum())
 
 
-def _background(now: Values, share: Values, behind: BackgroundPicture, window: Window) -> tuple[Values, Values]:
+def _background(codes: Codes, share: Values, behind: BackgroundPicture, window: Window) -> tuple[Values, Values]:
     """What lies behind thin parts, codes, and how well that is known, 0 to 1.
 
     As the frames around show it; where they do not, as it is seen between the parts, those left out that are missing
     in the share.
     """
     known = np.minimum(behind.known[window], 1) * np.exp(-np.square(behind.spread[window] / TUNING.spread))
-    clear = weights = (1 - share) ** 4
+    now, clear = codes[window].astype(np.float32), (1 - share) ** 4
+    weights = clear
     mean, off, total = _weighed(now, clear)
     for _ in range(2):
         weights = clear * np.exp(-off / np.float32(2 * TUNING.uneven**2))
@@ -168,7 +170,7 @@ def _background(now: Values, share: Values, behind: BackgroundPicture, window: W
     even = np.exp(-_near(off * weights) / total / np.float32(TUNING.even**2))
     even *= np.minimum(total / np.float32(TUNING.beside), 1)
     shown = known > TUNING.known
-    return np.where(shown[..., None], behind.codes[window], mean), np.where(shown, known, even)
+    return np.where(shown[..., None], behind.exposed_as(codes, window), mean), np.where(shown, known, even)
 
 
 def _weighed(codes: Values, weights: Values) -> tuple[Values, Values, Values]:
