@@ -54,6 +54,8 @@ class Tuning(NamedTuple):
 
 
 TUNING = Tuning()
+NOWHERE = -24.0
+"""Px inside of a subject that is not expected at a pixel at all."""
 
 
 @dataclass(frozen=True)
@@ -99,6 +101,14 @@ class Contest:
     amiss: float
     exposure: float
 
+    def in_picture(self, size: tuple[int, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """(height, width) of the whole picture: by how many codes the subject fails to predict it, and px inside of it.
+        Beyond the window it is not expected at all.
+        """
+        error, deep = np.full(size, TUNING.no_source, np.float32), np.full(size, NOWHERE, np.float32)
+        error[self.window], deep[self.window] = self.error, self.deep
+        return error, deep
+
 
 def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> Contest:
     """Hold the contest in a window of the next frame.
@@ -124,8 +134,8 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     error, error_behind = _error(front, now, front.matte > 0.5), _error(behind, now, behind.matte < 0.5)
     motion = np.clip((error_behind - error) / np.float32(TUNING.match), -TUNING.most_match, TUNING.most_match)
 
-    solid = (front.matte > 0.5).astype(np.uint8)
-    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+    solid = front.matte > 0.5
+    deep = px_inside(solid)
     band = np.abs(deep) <= reach
     share = colour_share(front.names(names_was), front.matte, names_now, band)
     separate = float(np.abs(share - 0.5).mean() * 2) if len(share) else 0.0
@@ -147,7 +157,7 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     refined = guided_filter(now, expit(evidence), TUNING.edge, TUNING.edge_eps, TUNING.steeper)
     refined[~band & (deep <= 0) & ~new] = 0
     clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
-    core = deep > reach if (deep > reach).any() else solid > 0
+    core = deep > reach if (deep > reach).any() else solid
     amiss = float(error[core].mean()) if core.any() else TUNING.capped
     return Contest(
         window, front, behind, error, error_behind, says, np.asarray(deep, np.float32), evidence,
@@ -170,6 +180,13 @@ def without_crumbs(matte: NDArray[np.float32], own: NDArray[np.float32] | None =
     if own is not None:
         small &= np.bincount(parts.ravel(), own.ravel(), count) < sizes / 2
     return np.where(small[parts], np.float32(0), matte)
+
+
+def px_inside(here: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """(height, width) px inside of a region's edge, negative outside."""
+    solid = here.astype(np.uint8)
+    inside, outside = cv2.distanceTransform(solid, cv2.DIST_L2, 3), cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+    return np.asarray(inside - outside, np.float32)
 
 
 def _cut(values: NDArray[np.uint8], window: Window) -> NDArray[np.uint8]:

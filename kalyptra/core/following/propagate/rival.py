@@ -14,7 +14,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
-from kalyptra.core.following.propagate.contest import TUNING as CONTEST
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import SubjectState
@@ -52,8 +51,6 @@ class Tuning(NamedTuple):
 TUNING = Tuning()
 EVERY = 6
 """Frames from one look for others to the next."""
-NOWHERE = CONTEST.no_source, -24.0
-"""The error, and the px inside, of a subject that is not expected at a pixel at all."""
 
 
 def rival_of(state: SubjectState, codes: NDArray[np.uint8], behind: BackgroundPicture) -> SubjectState | None:
@@ -87,7 +84,8 @@ def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, Subj
     own, others = step.state.matte, _confined(other.state)
     both = (own > 0.05) & (others > 0.05)
     if both.any() and step.contest and other.contest:
-        (error, deep), (error_other, deep_other) = (_expected(each, own.shape) for each in (step, other))
+        error, deep = step.contest.in_picture(own.shape)
+        error_other, deep_other = other.contest.in_picture(own.shape)
         evidence = np.clip((error_other - error) / TUNING.match, -TUNING.most, TUNING.most)
         evidence += TUNING.place * np.clip(deep - deep_other, -TUNING.deep, TUNING.deep)
         share = expit(evidence).astype(np.float32)
@@ -128,11 +126,3 @@ def _near(state: SubjectState, rival: SubjectState) -> bool:
     """Whether the two may still meet; one that cannot be seen may be behind the other."""
     window = window_of((state.matte > 0.3).astype(np.uint8), 2 * TUNING.near)
     return window is None or bool((rival.matte[window] > 0.3).any())
-
-
-def _expected(step: Step, size: tuple[int, ...]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """(height, width) of the whole picture: by how many codes a subject fails to predict it, and px inside of it."""
-    error, deep = (np.full(size, value, np.float32) for value in NOWHERE)
-    assert step.contest
-    error[step.contest.window], deep[step.contest.window] = step.contest.error, step.contest.deep
-    return error, deep

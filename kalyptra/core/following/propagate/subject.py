@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.meeting import Pair
 from kalyptra.core.following.propagate.rival import EVERY, rival_of, told_apart
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
@@ -41,7 +42,7 @@ class FollowedSubject:
         self._around, self._index, self._flow = around, index, dense_search()
         self._state, self._sureness = SubjectState.at(codes, matte, others), Sureness(matte)
         self._rival: SubjectState | None = None
-        self._met = 0
+        self._met, self._pair = 0, Pair()
         around.note(index, matte)
         around.seen_between = is_thin(matte)
         if around.seen_between:
@@ -64,9 +65,14 @@ class FollowedSubject:
         self._state = step.state
         if self._rival is not None:
             other = propagate(self._rival, codes, behind, self._flow, free=np.zeros(step.state.matte.shape, bool))
-            self._state, self._rival = told_apart(step, other, self._index == self._met + 1)
+            self._pair = self._pair.after(step, other)
+            if self._pair.encounter:
+                self._state, self._rival = self._pair.shared(step, other)
+                self._pair = self._pair.parted()
+            else:
+                self._state, self._rival = told_apart(step, other, self._index == self._met + 1)
         elif self._index % EVERY == 0:
-            self._rival, self._met = rival_of(self._state, codes, behind), self._index
+            self._rival, self._met, self._pair = rival_of(self._state, codes, behind), self._index, Pair()
         self._around.note(self._index, self._state.matte)
         return self._sureness.after(step.signs, self._state.matte)
 
