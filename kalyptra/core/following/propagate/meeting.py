@@ -55,7 +55,7 @@ class Tuning(NamedTuple):
 
 
 TUNING = Tuning()
-AROUND = 4
+AROUND = 8
 """Px around both that are looked at."""
 
 

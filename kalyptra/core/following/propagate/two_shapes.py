@@ -17,7 +17,7 @@ Values = NDArray[np.float32]
 class Tuning(NamedTuple):
     """What can be tuned. Chosen on clips of the tune half's kinds and surfaces, with seeds of their own."""
 
-    step: int = 2
+    step: int = 6
     """The most px by which one may miss where it is expected, a frame."""
     steady: float = 3.0
     """Px of silhouette that such a px must be worth, once squared."""

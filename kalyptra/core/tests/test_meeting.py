@@ -1,0 +1,115 @@
+"""Two in the same clothes who meet: each comes out as whoever went in."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core import follow_mattes
+from kalyptra.core.clip.facts import Transfer
+from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.propagate.two_shapes import Expected, order_after, registered
+from kalyptra.core.matte.stored import coverage_of
+from kalyptra.core.tests.moving import overlap, texture
+
+SIZE = (200, 420)
+FRAMES = 36
+
+
+def figure(x: float, stride: float) -> NDArray[np.float32]:
+    """(height, width) somebody 120 px tall with two legs that swing."""
+    large = np.zeros((SIZE[0] * 4, SIZE[1] * 4), np.uint8)
+
+    def at(right: float, down: float) -> tuple[int, int]:
+        return round(4 * (x + right)), round(4 * (40 + down))
+
+    cv2.circle(large, at(0, 12), 4 * 10, 255, -1)
+    cv2.rectangle(large, at(-15, 24), at(15, 76), 255, -1)
+    for way in (-1, 1):
+        cv2.line(large, at(4 * way, 70), at(4 * way + 20 * way * np.sin(stride), 118), 255, 4 * 11)
+    return (cv2.resize(large, SIZE[::-1], interpolation=cv2.INTER_AREA) / 255).astype(np.float32)
+
+
+class Two:
+    """Two with the same face, one mirrored, before a wall: by where each stands in a frame."""
+
+    facts = None
+
+    def __init__(self, places: list[tuple[float, float]], in_front: int) -> None:
+        self.places, self.in_front = places, in_front
+        self.wall = np.clip(texture(1, SIZE, (0.3, 0.4, 0.55)), 0, 255)
+        self.face = np.clip(texture(2, SIZE, (0.7, 0.35, 0.25)), 0, 255)
+
+    def mattes(self, frame: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """What is seen of either."""
+        own, other = (figure(x, 0.4 * frame + i) for i, x in enumerate(self.places[frame]))
+        return (own, other * (1 - own)) if self.in_front == 0 else (own * (1 - other), other)
+
+    def picture(self, frame: int) -> Picture:
+        codes = self.wall.copy()
+        for face, x, matte in zip((self.face, self.face[:, ::-1]), self.places[frame], self.mattes(frame), strict=True):
+            shift = np.array([[1, 0, x], [0, 1, 0]], np.float32)
+            moved = cv2.warpAffine(face, shift, SIZE[::-1], borderMode=cv2.BORDER_WRAP)
+            codes += (moved - codes) * matte[..., None]
+        codes += np.random.default_rng(frame).normal(0, 2, codes.shape)
+        return Picture(np.clip(codes, 0, 255).astype(np.uint8), Transfer.SRGB)
+
+    def close(self) -> None:
+        pass
+
+    def followed(self) -> dict[int, tuple[float, float]]:
+        """By frame, the overlap with who was the subject at the first frame, and with the other."""
+        states = follow_mattes({0: self.mattes(0)[0]}, self, range(len(self.places)))
+        return {s.frame: tuple(overlap(coverage_of(s.matte), true) for true in self.mattes(s.frame)) for s in states}
+
+
+class Meeting(TestCase):
+    def test_who_passes_another_is_the_same_on_the_other_side(self) -> None:
+        for in_front in (0, 1):
+            with self.subTest(in_front=in_front):
+                places = [(130 + 4.4 * frame, 270 - 3.6 * frame) for frame in range(FRAMES)]
+                followed = Two(places, in_front).followed()
+                for frame in range(30, FRAMES):
+                    own, other = followed[frame]
+                    self.assertGreater(own, 0.8, frame)
+                    self.assertLess(other, 0.1, frame)
+
+    def test_who_meets_another_and_turns_back_is_the_same(self) -> None:
+        going = [min(frame, 32 - frame) for frame in range(FRAMES)]
+        followed = Two([(130 + 3.4 * gone, 270 - 2.8 * gone) for gone in going], 0).followed()
+        own, other = followed[FRAMES - 1]
+        self.assertGreater(own, 0.8)
+        self.assertLess(other, 0.1)
+
+
+class TwoShapes(TestCase):
+    """What is seen of two who overlap: the first is at x 180, the second at 190, and the first in front."""
+
+    def setUp(self) -> None:
+        self.face = np.clip(texture(2, SIZE, (0.7, 0.35, 0.25)), 0, 255).astype(np.uint8)
+        self.mattes = figure(180, 0.5), figure(190, 1.2)
+        self.codes = np.where(self.mattes[0][..., None] > 0.5, self.worn(180), self.worn(190))
+        self.silhouette = np.maximum(*self.mattes) > 0.5
+
+    def worn(self, x: int) -> NDArray[np.uint8]:
+        return np.asarray(np.roll(self.face, x, axis=1), np.uint8)
+
+    def expected(self, first: int, second: int) -> list[Expected]:
+        """The two as they would be expected, so many px beside where they are."""
+        return [
+            Expected(matte, self.worn(x)).shifted(np.array([off, 0.0]))
+            for matte, x, off in zip(self.mattes, (180, 190), (first, second), strict=True)
+        ]
+
+    def test_each_is_registered_to_where_it_is(self) -> None:
+        for first, second in ((1, 1), (-2, 1), (2, -1), (0, -2)):
+            moves = registered(self.expected(first, second), self.silhouette, self.codes)
+            np.testing.assert_allclose(moves[:, 0], (-first, -second), atol=0.5)
+
+    def test_who_is_seen_where_both_are_expected_is_in_front(self) -> None:
+        both = self.expected(0, 0)
+        self.assertGreater(order_after(0.0, both, self.codes), 2)
+        self.assertLess(order_after(0.0, both[::-1], self.codes), -2)
