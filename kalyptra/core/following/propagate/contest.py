@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.colours import colour_share
 from kalyptra.core.following.propagate.exposure import LEAST, MOST, exposed_back, exposure_ratio
-from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on
+from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on, shift_of
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.log_odds import expit
 from kalyptra.core.matte.guided_filter import guided_filter
@@ -127,7 +127,9 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     inside = cv2.erode((matte > 0.9).astype(np.uint8), five)
     outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
     affine_behind, agree_behind, _ = affine_of(grey_was, grey_now, outside)
-    affine, agree, _ = affine_of(grey_was, grey_now, inside)
+    affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace)
+    if not agree:
+        affine = shift_of(was, now, inside, before.pace)
     own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     front = moved_on(flow, affine, agree, was, grey_was, grey_now, matte, own)
     behind = moved_on(flow, affine_behind, agree_behind, was, grey_was, grey_now, matte, matte < 0.3)

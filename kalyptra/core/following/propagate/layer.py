@@ -9,12 +9,16 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.window import middle_of, window_of
+
 
 class Tuning(NamedTuple):
     """What can be tuned. Chosen on the demo's clips, where no source is named."""
 
     corners: int = 120
     few: int = 6
+    reach: int = 24
+    """Px around where it is expected in which a layer is looked for as a whole."""
     back: float = 1.0
     """Px by which a corner that is tracked there and back may miss itself."""
     agree: float = 2.0
@@ -56,6 +60,13 @@ class MovedLayer:
     y: NDArray[np.float32]
     agree: float
 
+    def pace_of(self, matte: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(2,) px by which the middle of a matte of the frame before has moved."""
+        middle = middle_of(matte)
+        if middle is None:
+            return np.zeros(2, np.float32)
+        return np.asarray(self.affine @ np.append(middle, 1.0) - middle, np.float32)
+
     def names(self, names: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Names of colours moved likewise."""
         once = _warped(names, self.affine, cv2.INTER_NEAREST)
@@ -74,6 +85,7 @@ def affine_of(
     after: NDArray[np.uint8],
     mask: NDArray[np.uint8],
     beside: NDArray[np.float32] | None = None,
+    pace: NDArray[np.float32] | None = None,
 ) -> tuple[NDArray[np.float32], float, int]:
     """The affine motion of a layer between two grey pictures.
 
@@ -83,6 +95,7 @@ def affine_of(
     Args:
         mask: (height, width) where the layer lies for sure.
         beside: (2, 3) another layer's motion: corners that go along with that do not count.
+        pace: (2,) px that the layer is expected to move by: what is fast is found from there.
 
     Returns:
         (2, 3) motion, the share of corners that agree, and how many those are.
@@ -92,9 +105,10 @@ def affine_of(
     if start is None or len(start) < TUNING.few:
         return still, 0.0, 0
     looked_for = len(start)
-    lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS}
-    there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, np.empty_like(start), **lk)
-    back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, np.empty_like(start), **lk)
+    gone = np.zeros(2, np.float32) if pace is None else pace
+    lk: dict[str, Any] = {"winSize": WINDOW, "maxLevel": LEVELS, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
+    there, seen, _ = cv2.calcOpticalFlowPyrLK(before, after, start, start + gone, **lk)
+    back, seen_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, there - gone, **lk)
     held = (seen[:, 0] == 1) & (seen_back[:, 0] == 1) & (np.linalg.norm(back - start, axis=2)[:, 0] < TUNING.back)
     if beside is not None:
         along = np.linalg.norm(there[:, 0] - (start[:, 0] @ beside[:, :2].T + beside[:, 2]), axis=1) < TUNING.along
@@ -108,6 +122,34 @@ def affine_of(
         if affine is None or abs(np.linalg.det(affine[:, :2]) - 1) > TUNING.most_growth:
             return still, 0.0, len(a)
     return affine.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
+
+
+def shift_of(
+    before: NDArray[np.uint8], after: NDArray[np.uint8], mask: NDArray[np.uint8], pace: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """The shift of a layer between two pictures, where no corners tell its motion: by where it fits best as a whole.
+
+    Args:
+        before, after: (height, width, 3) codes.
+        mask: (height, width) where the layer lies.
+        pace: (2,) px that it is expected to move by: it is looked for around there.
+
+    Returns:
+        (2, 3) motion.
+    """
+    window = window_of(mask, 0)
+    shift = np.array([[1, 0, pace[0]], [0, 1, pace[1]]], np.float32)
+    if window is None:
+        return shift
+    reach = TUNING.reach
+    moved = cv2.warpAffine(after, shift, mask.shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    room = cv2.copyMakeBorder(moved, reach, reach, reach, reach, cv2.BORDER_REPLICATE)
+    here = room[window[0].start : window[0].stop + 2 * reach, window[1].start : window[1].stop + 2 * reach]
+    inside = np.ascontiguousarray(mask[window])
+    misfit = cv2.matchTemplate(here, np.ascontiguousarray(before[window]), cv2.TM_SQDIFF, mask=np.dstack([inside] * 3))
+    _, _, (x, y), _ = cv2.minMaxLoc(misfit)
+    shift[:, 2] += x - reach, y - reach
+    return shift
 
 
 def moved_on(

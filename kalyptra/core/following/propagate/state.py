@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -33,6 +33,7 @@ class SubjectState:
         trail: the key's picture and matte carried along.
         exposure: codes of this frame beside the key's.
         thin: its thin parts; None where it has hardly any.
+        pace: (2,) px that it moved by from the frame before.
     """
 
     codes: NDArray[np.uint8]
@@ -44,6 +45,7 @@ class SubjectState:
     trail: KeyTrail
     exposure: float = 1.0
     thin: ThinParts | None = None
+    pace: NDArray[np.float32] = field(default_factory=lambda: np.zeros(2, np.float32))
 
     @staticmethod
     def at(
@@ -63,7 +65,7 @@ class SubjectState:
 
     def elsewhere(self) -> SubjectState:
         """The same subject, lost: nothing tells any more where its parts have come to."""
-        return replace(self, trail=self.trail.broken(), thin=None)
+        return replace(self, trail=self.trail.broken(), thin=None, pace=np.zeros(2, np.float32))
 
     @property
     def seen(self) -> bool:

@@ -162,7 +162,7 @@ def propagate(
                 elsewhere = _found_again(before, codes, behind, where, after.matte)
                 if elsewhere is not None:
                     return Step(replace(after.elsewhere(), matte=elsewhere[0]), elsewhere[1])
-            after = replace(after, exposure=contest.exposure)
+            after = replace(after, exposure=contest.exposure, pace=contest.front.pace_of(before.matte[window]))
             return Step(replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs, contest)
     after, again = after.elsewhere(), _found_again(before, codes, behind, free)
     return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
