@@ -40,6 +40,8 @@ class Tuning(NamedTuple):
     least: int = 5
     most: int = 24
     """Frames apart from which on it is known how each moves, and so many that are remembered."""
+    hides: float = 0.02
+    """The share of the smaller one that may be hidden while their poses are still remembered."""
     same_pose: float = 20.0
     """Px by which another pose must fit better."""
     around: int = 12
@@ -61,17 +63,19 @@ AROUND = 8
 
 @dataclass(frozen=True)
 class Poses:
-    """Both in a frame in which they are apart.
+    """Both in a frame in which neither hides the other.
 
     Attributes:
         index: the frame's place in the order.
         world: the background's motion up to it.
+        offsets: (2, 2) px by which each was found to be elsewhere until then.
         codes: (height, width, 3) its picture; exposures: of the two, beside their keys.
         mattes: (height, width) of the two.
     """
 
     index: int
     world: Affine
+    offsets: Affine
     codes: NDArray[np.uint8]
     exposures: tuple[float, float]
     mattes: tuple[Values, Values]
@@ -84,13 +88,13 @@ class Encounter:
     Attributes:
         paces: (2, 2) px a frame that each moves against the background.
         offsets: (2, 2) px by which each was found to be elsewhere.
-        poses: which of the remembered poses each of them has.
+        poses: those of the remembered poses that each of them has.
         order: codes by which the second fails more where both are expected: the first is in front where it is positive.
     """
 
     paces: Affine
     offsets: Affine
-    poses: tuple[int, int]
+    poses: tuple[Poses, Poses]
     order: float = 0.0
 
 
@@ -101,57 +105,46 @@ class Pair:
     Attributes:
         index: frames since they were first.
         world: the background's motion since then.
-        apart: their latest poses while they were apart.
+        poses: their latest poses while neither hid the other.
         encounter: what is known of where they meet; None while they are apart.
     """
 
     index: int = 0
     world: Affine = field(default_factory=lambda: np.eye(3))
-    apart: tuple[Poses, ...] = ()
+    poses: tuple[Poses, ...] = ()
     encounter: Encounter | None = None
 
-    def after(self, step: Step, other: Step) -> Pair:
-        """One frame on: whether they are together now, and where each is."""
+    def after(self, step: Step, other: Step) -> tuple[Pair, tuple[SubjectState, SubjectState] | None]:
+        """One frame on, by a step of each.
+
+        Returns:
+            The pair; and, where the two are together, their states with what is seen of both shared out.
+        """
         contest = step.contest or other.contest
         world = self.world if contest is None else _background_motion(contest) @ self.world
         now = replace(self, index=self.index + 1, world=world)
         mattes = step.state.matte, other.state.matte
         if now.encounter is None:
             if not _touch(*mattes, TUNING.touch):
-                exposures = step.state.exposure, other.state.exposure
-                poses = Poses(now.index, world, step.state.codes, exposures, mattes)
-                return replace(now, apart=(*now.apart[1 - TUNING.most :], poses))
+                return now._with_poses(step.state, other.state, np.zeros((2, 2))), None
             now = now._met()
-        return now if now.encounter is None else now._placed(now.encounter, step.state.codes, np.maximum(*mattes))
+        if now.encounter is None:
+            return now, None
+        encounter = now._placed(now.encounter, step.state.codes, np.maximum(*mattes))
+        whole = slice(0, mattes[0].shape[0]), slice(0, mattes[0].shape[1])
+        expected = [now._expected(encounter, i, whole).matte for i in (0, 1)]
+        states = now._shared(encounter, expected, step, other)
+        if not _touch(expected[0], expected[1], TUNING.part):
+            return replace(now, encounter=None), states
+        now = replace(now, encounter=encounter)
+        hidden = np.count_nonzero(np.minimum(*expected) > 0.5) / max(min(float(each.sum()) for each in expected), 1.0)
+        return now._with_poses(*states, encounter.offsets) if hidden < TUNING.hides else now, states
 
-    def shared(self, step: Step, other: Step) -> tuple[SubjectState, SubjectState]:
-        """Both states, with what is seen of the two given to either, and carried along as it is expected to be."""
-        assert self.encounter
-        size = step.state.matte.shape
-        whole = slice(0, size[0]), slice(0, size[1])
-        expected = [self._expected(i, whole).matte for i in (0, 1)]
-        deep = [px_inside(matte > 0.5) for matte in expected]
-        evidence = np.float32(TUNING.place) * np.clip(deep[0] - deep[1], -TUNING.deep, TUNING.deep)
-        if step.contest and other.contest:
-            better = other.contest.in_picture(size)[0] - step.contest.in_picture(size)[0]
-            evidence += np.clip(better / np.float32(TUNING.match), -TUNING.most_match, TUNING.most_match)
-        evidence += ((deep[0] > 1) & (deep[1] > 1)) * np.clip(self.encounter.order, -TUNING.front, TUNING.front)
-        share = cv2.GaussianBlur(expit(evidence).astype(np.float32), (0, 0), 1.0)
-        seen = np.maximum(step.state.matte, other.state.matte)
-        mattes = seen * share * (deep[0] > -TUNING.around), seen * (1 - share) * (deep[1] > -TUNING.around)
-        states = [
-            replace(each.state, matte=matte.astype(np.float32), trail=self._trail(i))
-            for i, (each, matte) in enumerate(zip((step, other), mattes, strict=True))
-        ]
-        return states[0], states[1]
-
-    def parted(self) -> Pair:
-        """The two apart again, where they are."""
-        assert self.encounter
-        size = self.apart[-1].codes.shape
-        whole = slice(0, size[0]), slice(0, size[1])
-        first, second = (self._expected(i, whole).matte for i in (0, 1))
-        return self if _touch(first, second, TUNING.part) else replace(self, encounter=None)
+    def _with_poses(self, first: SubjectState, second: SubjectState, offsets: Affine) -> Pair:
+        """The same, with the poses of this frame remembered."""
+        exposures, mattes = (first.exposure, second.exposure), (first.matte, second.matte)
+        poses = Poses(self.index, self.world, offsets, first.codes, exposures, mattes)
+        return replace(self, poses=(*self.poses[1 - TUNING.most :], poses))
 
     def _met(self) -> Pair:
         """The two as they meet; apart still where nobody knows how they move."""
@@ -159,72 +152,87 @@ class Pair:
         if min(len(times) for times, _ in ways) < TUNING.least:
             return self
         paces = np.stack([np.polyfit(times, places, 1)[0] for times, places in ways])
-        last = len(self.apart) - 1
-        return replace(self, encounter=Encounter(paces, np.zeros((2, 2)), (last, last)))
+        return replace(self, encounter=Encounter(paces, np.zeros((2, 2)), (self.poses[-1], self.poses[-1])))
 
     def _way(self, i: int) -> tuple[list[int], list[NDArray[np.float64]]]:
-        """When and where the middle of one was while they were apart, in the background of the first frame."""
+        """When and where the middle of one was, in the background of the first frame."""
         times, places = [], []
-        for poses in self.apart:
+        for poses in self.poses:
             middle = middle_of(poses.mattes[i])
             if middle is not None:
                 times.append(poses.index)
                 places.append((np.linalg.inv(poses.world) @ np.append(middle, 1.0))[:2])
         return times, places
 
-    def _placed(self, encounter: Encounter, codes: NDArray[np.uint8], seen: Values) -> Pair:
+    def _placed(self, encounter: Encounter, codes: NDArray[np.uint8], seen: Values) -> Encounter:
         """The poses that fit what is seen of both, where they fit it best, and who is in front."""
-        now = replace(self, encounter=encounter)
         whole = slice(0, seen.shape[0]), slice(0, seen.shape[1])
-        masks = [now._expected(i, whole).matte > 0.5 for i in (0, 1)]
+        masks = [self._expected(encounter, i, whole).matte > 0.5 for i in (0, 1)]
         window = window_of((masks[0] | masks[1] | (seen > 0.5)).astype(np.uint8), AROUND)
         if window is None:
-            return now
+            return encounter
         silhouette = seen[window] > 0.5
         masks = [mask[window] for mask in masks]
         chosen = list(encounter.poses)
         for i in (0, 1):
             best = float("inf")
-            for k in range(len(self.apart)):
-                mask = now._expected(i, window, k, picture=False).matte > 0.5
+            for poses in self.poses:
+                mask = self._expected(encounter, i, window, poses, picture=False).matte > 0.5
                 cost = float(np.count_nonzero((mask | masks[1 - i]) ^ silhouette))
-                cost += TUNING.same_pose * (k != encounter.poses[i])
+                cost += TUNING.same_pose * (poses is not encounter.poses[i])
                 if cost < best:
-                    best, chosen[i], masks[i] = cost, k, mask
+                    best, chosen[i], masks[i] = cost, poses, mask
         encounter = replace(encounter, poses=(chosen[0], chosen[1]))
-        now = replace(self, encounter=encounter)
-        both = [now._expected(i, window) for i in (0, 1)]
+        both = [self._expected(encounter, i, window) for i in (0, 1)]
         moves = registered(both, silhouette, codes[window])
         shifted = [each.shifted(move) for each, move in zip(both, moves, strict=True)]
         order = order_after(encounter.order, shifted, codes[window])
-        return replace(self, encounter=replace(encounter, offsets=encounter.offsets + moves, order=order))
+        return replace(encounter, offsets=encounter.offsets + moves, order=order)
 
-    def _motion(self, i: int, pose: int) -> Affine:
+    def _shared(
+        self, encounter: Encounter, expected: list[Values], step: Step, other: Step
+    ) -> tuple[SubjectState, SubjectState]:
+        """Both states, with what is seen of the two given to either, and carried along as it is expected to be."""
+        size = step.state.matte.shape
+        deep = [px_inside(matte > 0.5) for matte in expected]
+        evidence = np.float32(TUNING.place) * np.clip(deep[0] - deep[1], -TUNING.deep, TUNING.deep)
+        if step.contest and other.contest:
+            better = other.contest.in_picture(size)[0] - step.contest.in_picture(size)[0]
+            evidence += np.clip(better / np.float32(TUNING.match), -TUNING.most_match, TUNING.most_match)
+        evidence += ((deep[0] > 1) & (deep[1] > 1)) * np.clip(encounter.order, -TUNING.front, TUNING.front)
+        share = cv2.GaussianBlur(expit(evidence).astype(np.float32), (0, 0), 1.0)
+        seen = np.maximum(step.state.matte, other.state.matte)
+        mattes = seen * share * (deep[0] > -TUNING.around), seen * (1 - share) * (deep[1] > -TUNING.around)
+        states = [
+            replace(each.state, matte=matte.astype(np.float32), trail=self._trail(encounter, i))
+            for i, (each, matte) in enumerate(zip((step, other), mattes, strict=True))
+        ]
+        return states[0], states[1]
+
+    def _motion(self, encounter: Encounter, i: int, poses: Poses) -> Affine:
         """From a remembered frame to this one, for one of the two."""
-        assert self.encounter
-        then = self.apart[pose]
         gone, moved = np.eye(3), np.eye(3)
-        gone[:2, 2] = self.encounter.paces[i] * (self.index - then.index)
-        moved[:2, 2] = self.encounter.offsets[i]
-        return np.asarray(moved @ self.world @ gone @ np.linalg.inv(then.world))
+        gone[:2, 2] = encounter.paces[i] * (self.index - poses.index)
+        moved[:2, 2] = encounter.offsets[i] - poses.offsets[i]
+        return np.asarray(moved @ self.world @ gone @ np.linalg.inv(poses.world))
 
-    def _expected(self, i: int, window: Window, pose: int | None = None, picture: bool = True) -> Expected:
+    def _expected(
+        self, encounter: Encounter, i: int, window: Window, poses: Poses | None = None, picture: bool = True
+    ) -> Expected:
         """One of the two as it is expected in a window, in the pose that it has or another."""
-        assert self.encounter
-        pose = self.encounter.poses[i] if pose is None else pose
-        motion = self._motion(i, pose)[:2].copy()
+        poses = poses or encounter.poses[i]
+        motion = self._motion(encounter, i, poses)[:2].copy()
         motion[:, 2] -= window[1].start, window[0].start
         size = window[1].stop - window[1].start, window[0].stop - window[0].start
-        codes = self.apart[pose].codes
+        codes = poses.codes
         shown = cv2.warpAffine(codes, motion, size, borderMode=cv2.BORDER_REPLICATE) if picture else codes[:0]
-        return Expected(cv2.warpAffine(self.apart[pose].mattes[i], motion, size), np.asarray(shown, np.uint8))
+        return Expected(cv2.warpAffine(poses.mattes[i], motion, size), np.asarray(shown, np.uint8))
 
-    def _trail(self, i: int) -> KeyTrail:
+    def _trail(self, encounter: Encounter, i: int) -> KeyTrail:
         """Picture and matte of the pose that one has, carried to where it is."""
-        assert self.encounter
-        pose = self.encounter.poses[i]
-        then, back = self.apart[pose], np.linalg.inv(self._motion(i, pose))
-        trail = KeyTrail.at(exposed_back(then.codes, then.exposures[i]), then.mattes[i])
+        poses = encounter.poses[i]
+        back = np.linalg.inv(self._motion(encounter, i, poses))
+        trail = KeyTrail.at(exposed_back(poses.codes, poses.exposures[i]), poses.mattes[i])
         return replace(trail, place=cv2.transform(trail.place, back[:2].astype(np.float32)))
 
 

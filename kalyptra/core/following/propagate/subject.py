@@ -65,12 +65,9 @@ class FollowedSubject:
         self._state = step.state
         if self._rival is not None:
             other = propagate(self._rival, codes, behind, self._flow, free=np.zeros(step.state.matte.shape, bool))
-            self._pair = self._pair.after(step, other)
-            if self._pair.encounter:
-                self._state, self._rival = self._pair.shared(step, other)
-                self._pair = self._pair.parted()
-            else:
-                self._state, self._rival = told_apart(step, other, self._index == self._met + 1)
+            self._pair, together = self._pair.after(step, other)
+            first = self._index == self._met + 1
+            self._state, self._rival = together or told_apart(step, other, first)
         elif self._index % EVERY == 0:
             self._rival, self._met, self._pair = rival_of(self._state, codes, behind), self._index, Pair()
         self._around.note(self._index, self._state.matte)
