@@ -83,7 +83,6 @@ class Contest:
         deep: px inside the expected edge, negative outside.
         evidence: log odds for the subject.
         matte: 0 to 1.
-        clear: 0 to 1, how clearly pixels near the edge belong to one of the layers.
         amiss: mean codes by which the subject differs from what was expected, inside it.
         exposure: codes of this frame beside the key's.
     """
@@ -97,7 +96,6 @@ class Contest:
     deep: NDArray[np.float32]
     evidence: NDArray[np.float32]
     matte: NDArray[np.float32]
-    clear: float
     amiss: float
     exposure: float
 
@@ -158,12 +156,11 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     evidence = np.clip(evidence, -TUNING.sure, TUNING.sure).astype(np.float32)
     refined = guided_filter(now, expit(evidence), TUNING.edge, TUNING.edge_eps, TUNING.steeper)
     refined[~band & (deep <= 0) & ~new] = 0
-    clear = 1 - float(np.exp(-np.abs(evidence[band])).mean()) if band.any() else 0.0
     core = deep > reach if (deep > reach).any() else solid
     amiss = float(error[core].mean()) if core.any() else TUNING.capped
     return Contest(
         window, front, behind, error, error_behind, says, np.asarray(deep, np.float32), evidence,
-        without_crumbs(refined), clear, amiss, exposure,
+        without_crumbs(refined), amiss, exposure,
     )  # fmt: skip
 
 

@@ -80,35 +80,23 @@ TUNING = Tuning()
 
 @dataclass(frozen=True)
 class Signs:
-    """How well a step went; all 0 to 1 but the error.
+    """How well a step went.
 
     Attributes:
-        clear: how clearly pixels near the edge belong to one of the layers.
         error: mean codes by which the subject differs from what was expected, inside it.
-        change: the share of the matte that is not where it was expected.
-        agree: the share of the subject's corners that were found again and agree.
         own: how far the matte has the key's colours, -1 to 1.
-        certain: the overlap with the truth that the network expects, were all its shares right.
+        certain: the overlap with the truth that the network expects, were all its shares right; 0 to 1.
     """
 
-    clear: float
     error: float
-    change: float
-    agree: float
     own: float
     certain: float
-
-    @property
-    def sure(self) -> float:
-        """How far this one step can be trusted, 0 to 1."""
-        shown = np.exp(-self.error / 25) * np.exp(-3 * self.change)
-        return float(self.clear * shown * (0.4 + 0.6 * self.agree))
 
 
 STILL = "residual of the background", "background clean", "background open", "key's matte carried along"
 COLOURS = "key's colours", "worth of the key's colours"
-LOST = Signs(0.0, 255.0, 1.0, 0.0, -1.0, 0.0)
-FOUND_AGAIN = replace(LOST, clear=0.95, error=12.0, change=0.2, agree=0.3, certain=0.8)
+LOST = Signs(255.0, -1.0, 0.0)
+FOUND_AGAIN = replace(LOST, error=12.0, certain=0.8)
 """What can be said of a matte that was found by its colours alone, but for those."""
 
 
@@ -284,9 +272,8 @@ def _sources(layer: MovedLayer, window: Window) -> tuple[NDArray[np.float32], ND
 
 
 def _signs(contest: Contest, matte: NDArray[np.float32]) -> Signs:
-    expected, inside = contest.front.matte, matte > 0.5
-    change = float(np.abs(matte - expected).sum() / max(float(expected.sum()), 1.0))
+    inside = matte > 0.5
     own = float(contest.says[inside].mean()) if inside.any() else -1.0
     either = float(np.maximum(matte, inside).sum())
     certain = float(matte[inside].sum()) / either if either else 0.0
-    return Signs(contest.clear, contest.amiss, min(change, 1.0), contest.front.agree, own, certain)
+    return Signs(contest.amiss, own, certain)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -40,7 +41,9 @@ class FollowedSubject:
         index: int = 0,
     ) -> None:
         self._around, self._index, self._flow = around, index, dense_search()
-        self._state, self._sureness = SubjectState.at(codes, matte, others), Sureness(matte)
+        self._state = SubjectState.at(codes, matte, others)
+        own = self._state.lasting.says(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB))[matte > 0.5]
+        self._sureness = Sureness(matte, float(own.mean()) if len(own) else 0.0)
         self._rival: SubjectState | None = None
         self._met, self._pair = 0, Pair()
         around.note(index, matte)

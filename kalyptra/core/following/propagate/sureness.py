@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,16 +20,15 @@ class Tuning(NamedTuple):
     foreign: float = 24.0
     """Codes by which what is inside a matte differs from the subject, from where on it is something else."""
     unseen: float = 0.7
-    after_loss: float = 0.02
-    """What confidence is multiplied with where the subject can hardly be seen; what is left of the trust after that."""
-    doubt: float = 37.70
-    doubt_clear: float = -4.641
-    doubt_running: float = -0.202
-    doubt_own: float = -4.500
-    doubt_certain: float = -35.03
-    """Doubt that a matte is right, in units that divide its odds by e: of any matte, and by how clear its edge is, how
-    all steps since the key went, how far it has the key's colours, and the overlap that the network expects. Fitted on
-    the tune half of the test bed, seeds 0 to 3, by `training/confidence.py`, for J under 0.85."""
+    """What confidence is multiplied with where the subject can hardly be seen."""
+    doubt: float = -0.578
+    doubt_own: float = -3.145
+    doubt_soft: float = 35.34
+    doubt_edge: float = 2.992
+    """Doubt that a matte is right, in units that divide its odds by e: of any matte, and by how far it has the key's
+    colours beside the key itself, how much is undecided for each px of its edge, and how much edge it has (the
+    logarithm): of somebody thin more is undecided with nothing wrong. Fitted by `training/confidence.py`, for J under
+    0.85."""
 
 
 TUNING = Tuning()
@@ -47,20 +47,27 @@ class Sureness:
 
     Args:
         matte: (height, width) of the key, 0 to 1.
+        own: how far it has its own colours there, -1 to 1.
     """
 
-    def __init__(self, matte: NDArray[np.float32]) -> None:
-        self._whole, self._running = max(float(matte.sum()), 1.0), 1.0
+    def __init__(self, matte: NDArray[np.float32], own: float) -> None:
+        self._whole, self._own = max(float(matte.sum()), 1.0), max(own, 0.05)
 
     def after(self, signs: Signs, matte: NDArray[np.float32]) -> Sure:
-        """How far the matte of the next step can be trusted: by its own step, and by all steps since the key."""
+        """How far the matte of the next step can be trusted."""
         hidden = float(matte.sum()) < TUNING.shrunk * self._whole or signs.error > TUNING.foreign
-        self._running *= max(signs.sure, 1e-3) ** (1 / 8)
-        if hidden:
-            self._running = min(self._running, TUNING.after_loss)  # what comes from here on may be something else
         if signs is LOST:
             return Sure(0.0, hidden, None)
-        known = (1.0, signs.clear, math.log(max(self._running, 1e-4)), signs.own, signs.certain)
-        weights = TUNING.doubt, TUNING.doubt_clear, TUNING.doubt_running, TUNING.doubt_own, TUNING.doubt_certain
+        edge = edge_share(matte)
+        own = min(max(signs.own / self._own, 0.0), 1.5)
+        known = (1.0, own, (1 - signs.certain) / edge, math.log(edge))
+        weights = TUNING.doubt, TUNING.doubt_own, TUNING.doubt_soft, TUNING.doubt_edge
         share = 1 / (1 + math.exp(min(float(np.dot(weights, known)), 50.0)))
         return Sure(share * (TUNING.unseen if hidden else 1), hidden, known)
+
+
+def edge_share(matte: NDArray[np.float32]) -> float:
+    """Px along the edge of a matte for each px inside of it: more for what is thin, or small."""
+    inside, three = (matte > 0.5).astype(np.uint8), np.ones((3, 3), np.uint8)
+    edge = cv2.countNonZero(cv2.dilate(inside, three)) - cv2.countNonZero(cv2.erode(inside, three))
+    return max(edge / max(cv2.countNonZero(inside), 1), 0.02)
