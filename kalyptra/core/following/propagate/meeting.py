@@ -152,7 +152,10 @@ class Pair:
         if min(len(times) for times, _ in ways) < TUNING.least:
             return self
         paces = np.stack([np.polyfit(times, places, 1)[0] for times, places in ways])
-        return replace(self, encounter=Encounter(paces, np.zeros((2, 2)), (self.poses[-1], self.poses[-1])))
+        # How each moves is known anew, from where it was in all of them.
+        poses = tuple(replace(each, offsets=np.zeros((2, 2))) for each in self.poses)
+        encounter = Encounter(paces, np.zeros((2, 2)), (poses[-1], poses[-1]))
+        return replace(self, poses=poses, encounter=encounter)
 
     def _way(self, i: int) -> tuple[list[int], list[NDArray[np.float64]]]:
         """When and where the middle of one was, in the background of the first frame."""
