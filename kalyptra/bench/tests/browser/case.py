@@ -107,13 +107,6 @@ class BrowserCase(StaticLiveServerTestCase):
         cls.addClassCleanup(playwright.stop)
         cls.browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
-        # One for the class: its scripts are fetched and compiled once. What a test leaves in it is taken away.
-        cls.context = cls.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=cls.live_server_url)
-        cls.context.add_init_script(SPARING)
-        if cls.unfolded:
-            cls.context.add_init_script(UNFOLDED)
-        cls.context.set_default_timeout(180_000)  # work over frames takes its time on a busy machine
-        cls.addClassCleanup(cls.context.close)
 
     def setUp(self) -> None:
         pictures._cache.cache_clear()
@@ -121,8 +114,13 @@ class BrowserCase(StaticLiveServerTestCase):
         worker = Worker()
         worker.start()
         self.addCleanup(worker.stop)
-        self.page: Page = self.context.new_page()
-        self.addCleanup(self._forget)
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, base_url=self.live_server_url)
+        context.add_init_script(SPARING)
+        if self.unfolded:
+            context.add_init_script(UNFOLDED)
+        context.set_default_timeout(180_000)  # work over frames takes its time on a busy machine
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
         self.addCleanup(self._tell_of_failure)
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
@@ -135,14 +133,6 @@ class BrowserCase(StaticLiveServerTestCase):
         self.assertEqual(
             [complaint for complaint in self.complaints if not any(words in complaint for words in expected)], []
         )
-
-    def _forget(self) -> None:
-        """Leave nothing of a test in the browser but what it was handed to run."""
-        session = self.context.new_cdp_session(self.context.new_page())
-        kept = {"origin": self.live_server_url, "storageTypes": "cookies,local_storage,indexeddb,cache_storage"}
-        session.send("Storage.clearDataForOrigin", kept)
-        for page in self.context.pages:
-            page.close()
 
     def _tell_of_failure(self) -> None:
         """What the page showed and what work there was when a test failed: on a busy machine it may not fail again."""
