@@ -159,7 +159,7 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     core = deep > reach if (deep > reach).any() else solid
     amiss = float(error[core].mean()) if core.any() else TUNING.capped
     return Contest(
-        window, front, behind, error, error_behind, says, np.asarray(deep, np.float32), evidence,
+        window, front, behind, error, error_behind, says, deep, evidence,
         without_crumbs(refined), amiss, exposure,
     )  # fmt: skip
 

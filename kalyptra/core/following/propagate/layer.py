@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.window import middle_of, window_of
+from kalyptra.core.window import window_of
 
 
 class Tuning(NamedTuple):
@@ -60,12 +60,11 @@ class MovedLayer:
     y: NDArray[np.float32]
     agree: float
 
-    def pace_of(self, matte: NDArray[np.float32]) -> NDArray[np.float32]:
-        """(2,) px by which the middle of a matte of the frame before has moved."""
-        middle = middle_of(matte)
-        if middle is None:
+    def gone(self, place: NDArray[np.float64] | None) -> NDArray[np.float32]:
+        """(2,) px by which the layer has moved at a place of the frame before; none where there is no place."""
+        if place is None:
             return np.zeros(2, np.float32)
-        return np.asarray(self.affine @ np.append(middle, 1.0) - middle, np.float32)
+        return np.asarray(self.affine @ np.append(place, 1.0) - place, np.float32)
 
     def names(self, names: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Names of colours moved likewise."""

@@ -118,8 +118,7 @@ def _together(step: Step, other: Step) -> bool:
 
 def _gone(layer: MovedLayer, window: Window, at: NDArray[np.float64]) -> NDArray[np.float64]:
     """(2,) px by which a layer has moved at a place of the whole picture."""
-    place = at - (window[1].start, window[0].start)
-    return np.asarray(layer.affine[:, :2] @ place + layer.affine[:, 2] - place, np.float64)
+    return np.asarray(layer.gone(at - (window[1].start, window[0].start)), np.float64)
 
 
 def _near(state: SubjectState, rival: SubjectState) -> bool:

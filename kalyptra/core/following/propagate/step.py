@@ -25,7 +25,7 @@ from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.following.propagate.weigh import weighed
 from kalyptra.core.log_odds import expit, logit
 from kalyptra.core.matte.guided_filter import guided_filter
-from kalyptra.core.window import Window, window_of
+from kalyptra.core.window import Window, middle_of, window_of
 
 Planes = NDArray[np.float32]
 """(planes, height, width) of a window, see `evidence.py`."""
@@ -150,7 +150,7 @@ def propagate(
                 elsewhere = _found_again(before, codes, behind, where, after.matte)
                 if elsewhere is not None:
                     return Step(replace(after.elsewhere(), matte=elsewhere[0]), elsewhere[1])
-            after = replace(after, exposure=contest.exposure, pace=contest.front.pace_of(before.matte[window]))
+            after = replace(after, exposure=contest.exposure, pace=contest.front.gone(middle_of(before.matte[window])))
             return Step(replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs, contest)
     after, again = after.elsewhere(), _found_again(before, codes, behind, free)
     return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
