@@ -9,6 +9,8 @@ import subprocess
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from itertools import chain
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -30,13 +32,16 @@ def main(arguments: list[str]) -> int:
         checked = beside.submit(lambda: [] if labels else failed_checks())
         done = list(pool.map(lambda labels_of: run_tests(labels_of, covered), [labels] if labels else groups()))
         failed = checked.result()
-    code, ran, bad = (sum(numbers) for numbers in zip(*done, strict=True))
+    ran, bad = sum(run.ran for run in done), sum(run.bad for run in done)
     if covered:
         for step in (["combine", "--quiet"], ["report"]):
             subprocess.run([sys.executable, "-m", "coverage", *step], cwd=ROOT, check=False)
     print(f"Checks that failed: {', '.join(failed) or 'none'}. {time.monotonic() - started:.0f} s in all.")
+    # Once more at the end, where they are seen: the groups' outputs are mixed, and long.
+    for name, complaint in chain.from_iterable(run.failures for run in done):
+        print(f"Failed: {name}\n  {complaint}")
     print(f"{ran - bad} passed, {bad} failed")
-    return 1 if code or failed else 0
+    return 1 if failed or any(run.code for run in done) else 0
 
 
 def groups() -> list[list[str]]:
@@ -92,21 +97,49 @@ def passes(name: str, command: list[str]) -> bool:
     return done.returncode == 0
 
 
-def run_tests(labels: list[str], covered: bool) -> tuple[int, int, int]:
-    """Run them, showing what they print; returns the exit code, how many ran, and how many of them failed."""
+@dataclass(frozen=True)
+class Run:
+    """How a group of tests went.
+
+    Attributes:
+        code: the exit code of its process.
+        ran: how many tests ran.
+        bad: how many of them failed.
+        failures: the names of those, and the first line of what each complained of.
+    """
+
+    code: int
+    ran: int
+    bad: int
+    failures: list[tuple[str, str]]
+
+
+def run_tests(labels: list[str], covered: bool) -> Run:
+    """Run them, showing what they print."""
     python = [sys.executable, *(["-m", "coverage", "run", "--parallel-mode"] if covered else [])]
     command = [*python, "manage.py", "test", "--noinput", *labels]
     env = {**os.environ, "KALYPTRA_TEST_DATABASE": f"test_{labels[0].replace('.', '_')[-50:]}"}
     process = subprocess.Popen(command, cwd=ROOT, env=env, stderr=subprocess.PIPE, text=True)
     ran = bad = 0
+    printed: list[str] = []
     assert process.stderr
     for line in process.stderr:
         sys.stderr.write(line)
+        printed.append(line)
         if match := re.match(r"Ran (\d+) tests?", line):
             ran = int(match[1])
         if line.startswith("FAILED"):
             bad = sum(map(int, re.findall(r"(?:failures|errors)=(\d+)", line)))
-    return process.wait(), ran, bad
+    return Run(process.wait(), ran, bad, failures_in("".join(printed)))
+
+
+def failures_in(printed: str) -> list[tuple[str, str]]:
+    """The tests that failed, from what the runner prints at its end: name, and the first line of the complaint."""
+    reports = re.findall(r"^(?:ERROR|FAIL): .*?\((.+?)\).*\n(?:.*\n)*?-{70}\n((?:.*\n)*?)\n", printed, re.MULTILINE)
+    return [
+        (name, next((line for line in trace.splitlines()[1:] if not line.startswith(" ")), "it does not say why"))
+        for name, trace in reports
+    ]
 
 
 if __name__ == "__main__":
