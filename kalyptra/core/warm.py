@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -25,18 +26,22 @@ from kalyptra.core.following.track.step import SubjectModel, find_step
 from kalyptra.core.layered import CutOut, Opening, Quality, through_lens
 from kalyptra.core.lens.even import spread_evenly
 from kalyptra.core.lens.highlights import lift
+from kalyptra.core.lens.layers import lay_sharp
 from kalyptra.core.lens.optics import ThinLens
+from kalyptra.core.lens.shape import Shape, shape_ends
 from kalyptra.core.matte.closed_form import solved_edge
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.guided_filter import guided_filter
 from kalyptra.core.matte.local_colours import edge_by_colours
 from kalyptra.core.parallax import Beside, moved_ground
+from kalyptra.core.plate.decontaminate import own_colour
 from kalyptra.core.setup.document.finish import BANDS, GrainAtTone, MeasuredGrain
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.setup import Iris, Refine
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.planes import PlaneAt
 from kalyptra.core.setup.geometry.shapes import ellipse
+from kalyptra.core.setup.resolve.blur import CharacterAt
 from kalyptra.core.setup.resolve.finish import ColoursAt, GrainAt
 from kalyptra.core.setup.resolve.source import RoundAt, StopsAt
 
@@ -76,6 +81,11 @@ def warm_steps() -> dict[str, Callable[[], object]]:
                 through_lens(light, dioptres, [CutOut(disc, 2.0), CutOut(disc, 3.0)], opening, quality=quality),
                 Transfer.SRGB,
             )
+        for character in (CharacterAt(cats_eye=0.8, colour_shift=1.0), CharacterAt(spherical=0.5)):
+            of_its_own = replace(opening, character=character, full_width=size[1])
+            through_lens(light, dioptres, [CutOut(disc, 3.0)], of_its_own, quality=Quality.PREVIEW)
+        through_lens(light, dioptres, [CutOut(np.ones(size, np.float32), 3.0)], opening, quality=Quality.PREVIEW)
+        shape_ends(Shape(Iris(), cut=0.4), 5.0)
         lift(light, dioptres, 0.5, 1.0, 1.0)
         spread_evenly(light, 3.0, Iris(), 0.0)
 
@@ -86,6 +96,22 @@ def warm_steps() -> dict[str, Callable[[], object]]:
         find_step(noise, noise, rows, Motion.SIMILARITY, np.eye(3), SubjectModel.at(noise, rows))
         spread(rows[:, :2], rows[:, :2], rows[:, :2], rows[:, 0], 9.0, 1.0)
         matched(rows[:, :2], border_of(disc))
+
+    def layers() -> None:
+        # Whole pictures, and windows of them: a loop is compiled for each way in which its arrays may lie.
+        part = (slice(1, None), slice(1, None))
+        ways = ((light, disc, light), (light[part], disc[part], light[part]))
+        mixed = ((light[part].copy(), disc[part], light[part]), (light[part], disc[part].copy(), light[part]))
+        for colour, matte, ground in (*ways, *mixed):
+            lay_sharp(colour, matte, ground)
+        unchanging = light[part]
+        unchanging.flags.writeable = False
+        for picture, matte, behind in (*ways, (light[part].copy(), disc[part].copy(), unchanging)):
+            own_colour(picture, matte, behind)
+
+    def plates() -> None:
+        for pictures in (light[None], noise[None]):
+            median_of(pictures, np.ones((1, *size), bool), 1)
 
     def finish() -> None:
         tones = (GrainAtTone(tone=0.5, deviation=2.0),)
@@ -111,6 +137,7 @@ def warm_steps() -> dict[str, Callable[[], object]]:
         "distances": distances,
         "finish": finish,
         "following": follow,
-        "plates": lambda: median_of(light[None], np.ones((1, *size), bool), 1),
+        "layers": layers,
+        "plates": plates,
         "people": lambda: person_share(noise),
     }

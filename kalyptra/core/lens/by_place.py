@@ -174,4 +174,7 @@ def _shapes_of(iris: Iris, kind: BlurKind, direction: float, cats_eye: bool, sph
 
 def _whole(tiles: NDArray[np.int64], height: int, width: int) -> NDArray[np.uint16]:
     """A value a tile as one a pixel."""
-    return np.repeat(np.repeat(tiles.astype(np.uint16), TILE, axis=0), TILE, axis=1)[:height, :width]
+    # Contiguous, like every other spread's: loops are compiled once for each layout of what they are given.
+    return np.ascontiguousarray(
+        np.repeat(np.repeat(tiles.astype(np.uint16), TILE, axis=0), TILE, axis=1)[:height, :width]
+    )

@@ -52,19 +52,14 @@ def _ends_of_all(shapes: tuple[Shape, ...], max_radius: int) -> Table:
 @lru_cache(maxsize=1024)
 def _ends_to(shape: Shape, max_radius: int) -> Table:
     start, rows, columns, weights = [0], [], [], []
-    for k in range(max_radius * STEPS_PER_PIXEL + 2):
-        y, x, w = _ends(shape, k // COARSER * COARSER / STEPS_PER_PIXEL)
-        rows.append(y)
-        columns.append(x)
-        weights.append(w)
-        start.append(start[-1] + len(y))
+    for k in range(0, max_radius * STEPS_PER_PIXEL + 2, COARSER):
+        y, x, w = shape_ends(shape, k / STEPS_PER_PIXEL)
+        order = np.argsort(y, kind="stable")
+        for _ in range(COARSER):
+            rows.append(y[order])
+            columns.append(x[order])
+            weights.append(w[order])
+            start.append(start[-1] + len(y))
     # One start more than there are radii: so each shape has as many as the next.
     return (np.array(start[:-1], np.int64), np.concatenate(rows).astype(np.int32),
             np.concatenate(columns).astype(np.int32), np.concatenate(weights).astype(np.float32))  # fmt: skip
-
-
-@lru_cache(maxsize=8192)
-def _ends(shape: Shape, radius: float) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
-    rows, columns, weights = shape_ends(shape, radius)
-    order = np.argsort(rows, kind="stable")
-    return rows[order], columns[order], weights[order]

@@ -110,6 +110,18 @@ class Kinds(TestCase):
 
 
 class Eyes(TestCase):
+    def test_the_ends_of_a_cats_eye_make_its_kernel_again(self) -> None:
+        # The kernel follows the exact coverage of each pixel, the ends the mean of each row: they differ along the rim.
+        for iris in (Iris(), Iris(blades=6, turn=13)):
+            for cut, radius in ((0.2, 3.2), (0.6, 7.0), (1.0, 12.0)):
+                with self.subTest(blades=iris.blades, cut=cut, radius=radius):
+                    shape = Shape(iris, cut=cut, angle=75.0, rim=0.4)
+                    kernel = np.pad(shape_kernel(shape, radius), 1)
+                    rows, columns, weights = shape_ends(shape, radius)
+                    made, middle = np.zeros_like(kernel), len(kernel) // 2
+                    np.add.at(made, (rows + middle, columns + middle), weights)
+                    self.assertLess(float(np.abs(made.cumsum(axis=1) - kernel).sum()), 0.1)
+
     def test_a_cats_eye_is_the_overlap_of_two_discs(self) -> None:
         for cut in CUTS[1:]:
             kernel = shape_kernel(Shape(Iris(), cut=cut, angle=40.0), 20.0)

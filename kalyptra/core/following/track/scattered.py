@@ -27,8 +27,10 @@ def spread(
     """
     out = np.zeros((len(at), 2))
     if len(points):
-        _spread(np.ascontiguousarray(at), np.ascontiguousarray(points), np.ascontiguousarray(vectors),
-                np.ascontiguousarray(weights), 0.5 / width**2, rest, out)  # fmt: skip
+        at, points, vectors, weights = (
+            np.ascontiguousarray(part, np.float64) for part in (at, points, vectors, weights)
+        )
+        _spread(at, points, vectors, weights, 0.5 / width**2, rest, out)
     return out
 
 
