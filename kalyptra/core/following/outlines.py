@@ -47,6 +47,7 @@ SEAM = 2.0
 TOUCHING = 9
 """Px of 960 within which two outlines are of a subject."""
 Codes = NDArray[np.uint8]
+Matte = NDArray[np.float32]
 
 
 class OnLoss(StrEnum):
@@ -253,12 +254,12 @@ class _ByRegion:
         size, small = (codes.shape[0], codes.shape[1]), smaller(codes)
         drawn = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
         # People draw around a subject, not along it, and a line has no holes: what it should not enclose is let go.
-        closely = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
-        matte = np.asarray(cv2.resize(closely, small.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
-        holes = seen_through(small, self._around.ahead(index, AHEAD), matte).astype(np.float32)
-        self._region = np.asarray(closely * (1 - cv2.resize(holes, size[::-1])), np.float32)
-        matte *= 1 - holes
-        self._subject = FollowedSubject(self._around, small, matte, index=index)
+        self._region = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
+        holes = seen_through(small, self._around.ahead(index, AHEAD), _smaller(self._region, small))
+        if holes.any():
+            drawn = drawn * (1 - cv2.resize(holes.astype(np.float32), size[::-1]))
+            self._region = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
+        self._subject = FollowedSubject(self._around, small, _smaller(self._region, small), index=index)
 
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
@@ -275,6 +276,10 @@ class _ByRegion:
             steps = [_not_seen(line) for line in self.lines]
         parts = parts_of(region, [step.on(own) for step, own in zip(steps, rows, strict=True)], SEAM)
         return [replace(step, region=TrackedRegion(part, sure.share)) for step, part in zip(steps, parts, strict=True)]
+
+
+def _smaller(matte: Matte, codes: Codes) -> Matte:
+    return np.asarray(cv2.resize(matte, codes.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _fit(fits: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 from functools import cache
 from unittest import TestCase
 
@@ -17,7 +18,7 @@ from scipy.sparse.linalg import spsolve
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.following.finding import follow_people
-from kalyptra.core.following.mattes import follow_keys, follow_mattes
+from kalyptra.core.following.mattes import PropagatedMatte, blended, expected_misses, follow_keys, follow_mattes
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.people.find import find_people
 from kalyptra.core.following.people.model import FILE
@@ -138,6 +139,18 @@ class Following(TestCase):
         astray = [item.sure < 0.5 for frame, item in found.items() if j[frame] < 0.8]
         self.assertGreater(np.mean(astray), 0.75)
         self.assertGreater(min(found[t].sure for t in (17, 45)), 0.5)
+
+    def test_between_keys_the_way_that_missed_the_other_one_gives_way(self) -> None:
+        left, right = (np.zeros((20, 40), np.uint8) for _ in range(2))
+        left[:, :20], right[:, 20:] = 255, 255
+        ways = PropagatedMatte(5, left, 0.6, How.FOLLOWED), PropagatedMatte(5, right, 0.9, How.FOLLOWED)
+        came, missed = expected_misses([0.9, 0.9, 0.9], 0.95)[1], expected_misses([0.9, 0.9, 0.9], 0.3)[1]
+        for misses, expected in (((came, missed), left), ((missed, came), right)):
+            np.testing.assert_array_equal(blended(ways, misses).matte > 127, expected > 127)
+        both = blended(ways, (came, came))
+        self.assertLess(both.sure, 0.5, "the two say something else, and neither is the better one")
+        self.assertGreater(blended((ways[0], replace(ways[0], sure=0.9)), (came, came)).sure, 0.6)
+        self.assertLess(expected_misses([1.0, 1.0, 0.0], 0.3)[1], missed, "it went astray where it is in doubt")
 
     def test_a_subject_that_is_gone_is_said_to_be(self) -> None:
         clip = Passing(0.0)

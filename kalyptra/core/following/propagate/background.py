@@ -8,7 +8,7 @@ apart.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -147,9 +147,9 @@ class Surroundings:
             return BackgroundPicture.unknown(codes.shape[:2])
         return self._made[1].moved(_square(motion))
 
-    def ahead(self, index: int, count: int) -> list[Codes]:
-        """Pictures of the next frames, as many as there are."""
-        return [self._look(frame) for frame in self._frames[index + 1 : index + 1 + count]]
+    def ahead(self, index: int, away: Sequence[int]) -> Iterator[Codes]:
+        """Pictures of frames so far ahead, as far as there are any; each is looked at when it is asked for."""
+        return (self._look(self._frames[index + gone]) for gone in away if index + gone < len(self._frames))
 
     def note(self, index: int, matte: Values) -> None:
         """Remember the matte that was found in a frame."""

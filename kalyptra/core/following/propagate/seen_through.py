@@ -1,13 +1,14 @@
-"""Where the background is seen through what a line encloses: between spokes, in the crook of an arm.
+"""Where the background is seen through what a line encloses: between spokes and bars, in the crook of an arm.
 
-A line has no holes. What is within one goes along with the background and not with the subject, has the colours of what
-lies around and not the subject's, and reaches the line nowhere. From such places the rest is found by the colours.
+A line has no holes. What is within one has the colours of what lies around, and none of those that are seen along the
+line; it reaches the line nowhere; and it does not go along with the subject as the subject itself does. From such
+places the rest is found by the colours.
 Source of that: Rother, Kolmogorov and Blake, GrabCut, SIGGRAPH 2004 (OpenCV's).
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 from typing import NamedTuple
 
 import cv2
@@ -22,13 +23,14 @@ Codes = NDArray[np.uint8]
 Values = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
-AHEAD = 3
-"""Frames to come that are looked at."""
+AHEAD = (1, 2, 3, 6, 12, 20)
+LOOKS = 3
+"""Frames to come that are looked at: so many of them, the first in which subject and background have gone apart."""
 
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on made-up frames and wheels, and on clips of the tune half's kinds, which have no
-    holes: nothing was to be taken of those."""
+    """What can be tuned. Chosen on made-up racks, ladders, hoops and chairs, and on clips of the tune half's kinds and
+    made-up parcels and coats with patches, which have no holes: nothing was to be taken of those."""
 
     agree: float = 0.2
     """The share of corners that must agree on a motion."""
@@ -41,18 +43,18 @@ class Tuning(NamedTuple):
     """Codes of error, and of colour, that are one unit of evidence."""
     most: float = 2.0
     capped: float = 40.0
-    by_colour: float = 0.6
-    """What colour counts beside motion."""
-    sure: float = 0.3
-    unlike: float = 0.3
-    against: float = 0.2
-    """Evidence from which on the background is seen; how far colours, and motion, may speak against it."""
+    like: float = 0.25
+    close: float = 12.0
+    """Evidence of colour from which on a place may be seen through, and how far that may be from what lies around."""
+    goes: float = -1.1
+    """Mean evidence of motion below which such a place goes along with the subject: it is a patch on it."""
     speck: int = 12
     """Px."""
     own: float = -0.4
-    surely_own: float = -0.5
     maybe: float = 0.1
-    """Evidence of motion with which a pixel gives the subject its colours, is surely its, and may be the background."""
+    """Evidence of motion with which a pixel goes with the subject, and with which it may stay."""
+    surely_own: float = -0.5
+    """Evidence of colour with which a pixel is surely the subject's."""
     colours: int = 20
     sample: int = 4000
     """Main colours of either side, and the pixels that they are found from."""
@@ -60,9 +62,9 @@ class Tuning(NamedTuple):
     """Px around the line whose colours are those of the background."""
     rim: int = 3
     rests: float = 1.0
-    """Px along the line that must go along with the subject, and how much of that may stay beside what goes: of
-    somebody who sits and talks it is the subject itself that stays."""
-    least: float = 0.05
+    """Px along the line whose colours are the subject's, that must go along with it; and how much of that may stay
+    beside what goes: of somebody who sits and talks it is the subject itself that stays."""
+    least: float = 0.08
     """The share of what is enclosed that must be seen through; less may be chance."""
     turns: int = 2
 
@@ -70,25 +72,29 @@ class Tuning(NamedTuple):
 TUNING = Tuning()
 
 
-def seen_through(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Mask:
+def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     """(height, width) where the background is seen through a shape.
 
     Args:
         codes: (height, width, 3) RGB of the frame that the line was drawn on, 8 bits.
-        ahead: the next frames.
+        ahead: frames to come; no more of them are asked for than are needed.
         drawn: (height, width) 0 to 1, what the line encloses.
     """
     nothing = np.zeros(drawn.shape, bool)
-    stays = _stays(codes, ahead, drawn)
-    if stays is None or not _goes_as_a_whole(stays, drawn):
-        return nothing
-    seeds = _seeds(codes, stays, drawn)
-    inside = drawn > 0.5
+    inside, rim = drawn > 0.5, _rim(drawn, TUNING.rim)
     window = window_of(inside.astype(np.uint8), TUNING.around)
-    if window is None or seeds.sum() < TUNING.least * inside.sum():
+    stays = _stays(codes, ahead, drawn)
+    if window is None or stays is None or not _goes_as_a_whole(stays, rim):
         return nothing
-    marks = np.where(inside, np.where(stays > TUNING.maybe, cv2.GC_PR_BGD, cv2.GC_PR_FGD), cv2.GC_BGD).astype(np.uint8)
-    marks[inside & (stays < TUNING.surely_own)], marks[seeds] = cv2.GC_FGD, cv2.GC_BGD
+    colours = _colours(codes, drawn, rim)
+    if colours is None:
+        return nothing
+    seeds = _seeds(colours, stays, drawn)
+    if seeds.sum() < TUNING.least * inside.sum():
+        return nothing
+    tell = colours[0]
+    marks = np.where(inside, np.where(tell > 0, cv2.GC_PR_BGD, cv2.GC_PR_FGD), cv2.GC_BGD).astype(np.uint8)
+    marks[inside & ((tell < TUNING.surely_own) | _rim(drawn, 1))], marks[seeds] = cv2.GC_FGD, cv2.GC_BGD
     part = np.ascontiguousarray(marks[window])
     cv2.setRNGSeed(1)
     models = np.zeros((1, 65)), np.zeros((1, 65))
@@ -97,7 +103,13 @@ def seen_through(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Mask:
     return nothing & inside
 
 
-def _stays(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Values | None:
+def _rim(drawn: Values, px: int) -> Mask:
+    """(height, width) what lies along the line, inside of it."""
+    wide = np.ones((2 * px + 1,) * 2, np.uint8)
+    return np.asarray((drawn > 0.9) & (cv2.erode((drawn > 0.5).astype(np.uint8), wide) == 0))
+
+
+def _stays(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Values | None:
     """How much better the background's motion explains each pixel than the subject's, units of evidence.
 
     None where the two do not go apart.
@@ -124,38 +136,43 @@ def _stays(codes: Codes, ahead: Sequence[Codes], drawn: Values) -> Values | None
         if min(agree, agree_own) < TUNING.agree or np.linalg.norm((own - motion) @ middle) < TUNING.apart:
             continue
         sums.append(np.clip((error(own) - behind) / np.float32(TUNING.codes), -TUNING.most, TUNING.most))
+        if len(sums) == LOOKS:
+            break
     if not sums:
         return None
     return np.asarray(cv2.GaussianBlur(np.mean(sums, axis=0), (0, 0), 1.0), np.float32)
 
 
-def _goes_as_a_whole(stays: Values, drawn: Values) -> bool:
-    wide = np.ones((2 * TUNING.rim + 1,) * 2, np.uint8)
-    rim = stays[(drawn > 0.9) & (cv2.erode((drawn > 0.5).astype(np.uint8), wide) == 0)]
-    return bool((rim > TUNING.maybe).sum() <= TUNING.rests * (rim < TUNING.own).sum())
+def _goes_as_a_whole(stays: Values, rim: Mask) -> bool:
+    along = stays[rim]
+    return bool((along > TUNING.maybe).sum() <= TUNING.rests * (along < TUNING.own).sum())
 
 
-def _seeds(codes: Codes, stays: Values, drawn: Values) -> Mask:
-    """Places that are surely background: by motion and colour, in parts that do not reach the line."""
+def _colours(codes: Codes, drawn: Values, rim: Mask) -> tuple[Values, Values] | None:
+    """How much nearer each colour is to what lies around than to what lies along the line, units of evidence; and how
+    far it is from what lies around, L*a*b* codes. None where either is too small to say."""
     lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
-    inside = drawn > 0.9
     wide = np.ones((2 * TUNING.around + 1,) * 2, np.uint8)
     near = (cv2.dilate((drawn > 0.05).astype(np.uint8), wide) > 0) & (drawn < 0.02)
-    own, others = np.flatnonzero(inside & (stays < TUNING.own)), np.flatnonzero(near)
+    own, others = np.flatnonzero(rim), np.flatnonzero(near)
     if min(len(own), len(others)) < 3 * TUNING.colours:
-        return np.zeros(drawn.shape, bool)
-    apart = _away(lab, own) - _away(lab, others)
-    tell = np.clip(apart / np.float32(TUNING.lab), -TUNING.most, TUNING.most)
-    tell = cv2.GaussianBlur(tell, (0, 0), 1.0)
-    seen = inside & (stays + np.float32(TUNING.by_colour) * tell > TUNING.sure)
-    seen &= (tell > -TUNING.unlike) & (stays > -TUNING.against)
-    seeds = cv2.morphologyEx(seen.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    _, parts, stats, _ = cv2.connectedComponentsWithStats(seeds)
-    large = stats[:, cv2.CC_STAT_AREA] >= TUNING.speck
-    rim = inside & (cv2.erode((drawn > 0.5).astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)
-    large[np.unique(parts[rim])] = False
-    large[0] = False
-    return np.asarray(large[parts])
+        return None
+    away = _away(lab, others)
+    tell = np.clip((_away(lab, own) - away) / np.float32(TUNING.lab), -TUNING.most, TUNING.most)
+    return np.asarray(cv2.GaussianBlur(tell, (0, 0), 1.0)), np.asarray(cv2.blur(away, (3, 3)))
+
+
+def _seeds(colours: tuple[Values, Values], stays: Values, drawn: Values) -> Mask:
+    """Places that are surely background: parts by their colours that do not reach the line, nor go with the subject."""
+    tell, away = colours
+    seen = (drawn > 0.9) & (tell > TUNING.like) & (away < TUNING.close)
+    opened = cv2.morphologyEx(seen.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    count, parts, stats, _ = cv2.connectedComponentsWithStats(opened)
+    sizes = stats[:, cv2.CC_STAT_AREA]
+    taken = (sizes >= TUNING.speck) & (np.bincount(parts.ravel(), stays.ravel(), count) > TUNING.goes * sizes)
+    taken[np.unique(parts[_rim(drawn, 1)])] = False
+    taken[0] = False
+    return np.asarray(taken[parts])
 
 
 def _away(lab: Codes, part: NDArray[np.int64]) -> Values:
