@@ -24,7 +24,7 @@ from kalyptra.core.following.track.by_region import find_by_region, parts_of
 from kalyptra.core.following.track.shape import inside_of
 from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
-from kalyptra.core.matte.local_colours import edge_by_colours
+from kalyptra.core.matte.local_colours import edge_by_colours, px_outside
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import Refine
@@ -44,6 +44,8 @@ MISSES, FITS = 0.75, 0.9
 """Overlap of a line with its region: with the first it is not sure at all, with the second as sure as that."""
 SEAM = 2.0
 """Px by which parts of a region reach over each other, so that none shows between them."""
+ALONG = 0.5
+"""Px by which a line that is drawn along a subject may lie outside of it; of others it is 1 to 6."""
 TOUCHING = 9
 """Px of 960 within which two outlines are of a subject."""
 Codes = NDArray[np.uint8]
@@ -253,12 +255,12 @@ class _ByRegion:
     def begin(self, codes: Codes, index: int) -> None:
         size, small = (codes.shape[0], codes.shape[1]), smaller(codes)
         drawn = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
-        # People draw around a subject, not along it, and a line has no holes: what it should not enclose is let go.
-        self._region = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
+        self._region = _closely(codes, drawn)
+        # A line has no holes, either.
         holes = seen_through(small, self._around.ahead(index, AHEAD), _smaller(self._region, small))
         if holes.any():
             drawn = drawn * (1 - cv2.resize(holes.astype(np.float32), size[::-1]))
-            self._region = edge_by_colours(codes, drawn, codes.shape[1] * EDGE_OF_DRAWN, loose=True)
+            self._region = _closely(codes, drawn)
         self._subject = FollowedSubject(self._around, small, _smaller(self._region, small), index=index)
 
     def find(self, codes: Codes) -> list[TrackedStep]:
@@ -276,6 +278,15 @@ class _ByRegion:
             steps = [_not_seen(line) for line in self.lines]
         parts = parts_of(region, [step.on(own) for step, own in zip(steps, rows, strict=True)], SEAM)
         return [replace(step, region=TrackedRegion(part, sure.share)) for step, part in zip(steps, parts, strict=True)]
+
+
+def _closely(codes: Codes, drawn: Matte) -> Matte:
+    """What a line encloses, without what it should not: people draw around a subject; some draw along it."""
+    width = codes.shape[1] * EDGE_OF_DRAWN
+    closely = edge_by_colours(codes, drawn, width, loose=True)
+    if px_outside(drawn, closely, width) > ALONG:
+        return closely
+    return edge_by_colours(codes, drawn, width / 2)
 
 
 def _smaller(matte: Matte, codes: Codes) -> Matte:

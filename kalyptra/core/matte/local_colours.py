@@ -96,6 +96,19 @@ def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, width: float, loose:
     return np.asarray(matte + near * (soft - matte), np.float32)
 
 
+def px_outside(drawn: Matte, matte: Matte, width: float) -> float:
+    """By how many px a line lies outside of the matte that was made of it, in the middle of all its edge.
+
+    Args:
+        drawn, matte: (height, width) 0 to 1, what the line encloses, and that.
+        width: px on either side of the line between which the edge was looked for.
+    """
+    solid, own = (drawn > 0.5).astype(np.uint8), (matte > 0.5).astype(np.uint8)
+    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 5) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5)
+    edge = (own > 0) & (cv2.erode(own, np.ones((3, 3), np.uint8)) == 0) & (np.abs(deep) < width + 2)
+    return float(np.median(deep[edge])) - 1 if edge.any() else 0.0
+
+
 def _unlike(picture: Matte, known: NDArray[np.bool_], open_: NDArray[np.bool_], nearby: float) -> Matte:
     """(height, width) twice the negative log likelihood of open pixels by what is known within some px of each.
 

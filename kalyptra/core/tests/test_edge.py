@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
+from kalyptra.core.matte.local_colours import edge_by_colours, px_outside
 from kalyptra.core.matte.refine import edged, grown
 from kalyptra.core.setup.document.outline import Joins
 from kalyptra.core.setup.document.setup import Acts, Edge, Refine
@@ -55,6 +56,13 @@ class EdgeByColours(TestCase):
         solved = edged(loose, scene(truth, seed), DRAWN, 1.0, True, drawn=True)
         self.assertGreater(overlap(solved, truth), 0.97)
         self.assertLess(np.abs(solved - truth).sum(), 0.35 * np.abs(loose - truth).sum())
+
+    def test_how_loosely_a_line_was_drawn_is_measured(self) -> None:
+        truth = blob(((130, 92), (70, 40), 0), ((130, 60), (26, 30), 0))
+        for px in (0, 2, 4, 6):
+            drawn = np.clip(0.5 - away(truth) + px, 0, 1).astype(np.float32)
+            closely = edge_by_colours(scene(truth, 3), drawn, 8.0, loose=True)
+            self.assertAlmostEqual(px_outside(drawn, closely, 8.0), px, delta=1)
 
     def test_a_strap_thinner_than_the_band_stays(self) -> None:
         truth = blob(((90, 100), (40, 44), 0))
