@@ -47,7 +47,9 @@ class Tuning(NamedTuple):
     close: float = 12.0
     """Evidence of colour from which on a place may be seen through, and how far that may be from what lies around."""
     goes: float = -1.1
-    """Mean evidence of motion below which such a place goes along with the subject: it is a patch on it."""
+    other_way: float = 0.55
+    """Mean evidence of motion below which such a place goes along with the subject: it is a patch on it; and by how
+    much it must be more, of all of them, than along the line."""
     speck: int = 12
     """Px."""
     own: float = -0.4
@@ -90,7 +92,7 @@ def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     if colours is None:
         return nothing
     seeds = _seeds(colours, stays, drawn)
-    if seeds.sum() < TUNING.least * inside.sum():
+    if seeds.sum() < TUNING.least * inside.sum() or stays[seeds].mean() < stays[rim].mean() + TUNING.other_way:
         return nothing
     tell = colours[0]
     marks = np.where(inside, np.where(tell > 0, cv2.GC_PR_BGD, cv2.GC_PR_FGD), cv2.GC_BGD).astype(np.uint8)
