@@ -39,7 +39,9 @@ class Rack:
     def codes(self, frame: int) -> NDArray[np.uint8]:
         whole, panes = (shape[..., None] for shape in self.shapes(frame))
         seen = self.wall if self.panes is None else np.broadcast_to(np.float32(self.panes), self.wall.shape)
-        own = np.float32(BARS) * (1 - panes) + seen * panes
+        y, x = np.indices(SIZE, np.float32)
+        wood = np.float32(BARS) + 18 * np.sin(0.9 * (x - self.pace * frame) + 0.5 * y)[..., None]
+        own = wood * (1 - panes) + seen * panes
         grain = np.random.default_rng(frame).normal(0, 2, (*SIZE, 3))
         return np.clip(self.wall * (1 - whole) + own * whole + grain, 0, 255).astype(np.uint8)
 

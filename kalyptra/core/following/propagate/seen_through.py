@@ -47,7 +47,7 @@ class Tuning(NamedTuple):
     close: float = 12.0
     """Evidence of colour from which on a place may be seen through, and how far that may be from what lies around."""
     goes: float = -1.1
-    other_way: float = 0.55
+    other_way: float = 0.45
     """Mean evidence of motion below which such a place goes along with the subject: it is a patch on it; and by how
     much it must be more, of all of them, than along the line."""
     speck: int = 12
