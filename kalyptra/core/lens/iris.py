@@ -14,6 +14,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core.compiled import compiled
 from kalyptra.core.setup.document.setup import Iris, Rim
 
 STEPS_PER_PIXEL = 16
@@ -73,13 +74,32 @@ def kernel(iris: Iris, radius: float) -> NDArray[np.float64]:
         if radius * share < POINT:
             kernel = np.ones((1, 1))
         else:
-            left, right, columns = _spans(iris, radius * share)
-            pixels = np.arange(-columns, columns + 1)
-            covered = np.minimum(right[..., None], pixels + 0.5) - np.maximum(left[..., None], pixels - 0.5)
-            kernel = np.clip(covered, 0, 1).mean(axis=1)
+            kernel = covered_by(*_spans(iris, radius * share))
             kernel /= kernel.sum()
         total = add_centred(total, kernel * light)
     return total
+
+
+def covered_by(left: NDArray[np.float64], right: NDArray[np.float64], columns: int) -> NDArray[np.float64]:
+    """(rows, 2 * columns + 1) the share of each pixel that lies between the ends of the lines in its row.
+
+    Args:
+        left, right: (rows, FINE) ends of the lines of each row, px from the centre; empty where they are equal.
+        columns: px to either side of the centre.
+    """
+    kernel = np.zeros((len(left), 2 * columns + 1))
+    _cover(left, right, kernel)
+    return kernel
+
+
+@compiled
+def _cover(left, right, kernel):  # type: ignore[no-untyped-def]
+    columns = kernel.shape[1] // 2
+    for row in range(kernel.shape[0]):
+        for line in range(FINE):
+            for pixel in range(-columns, columns + 1):
+                covered = min(right[row, line], pixel + 0.5) - max(left[row, line], pixel - 0.5)
+                kernel[row, pixel + columns] += min(max(covered, 0.0), 1.0) / FINE
 
 
 @lru_cache(maxsize=256)
@@ -154,20 +174,32 @@ def ends_of_spans(left: NDArray[np.float64], right: NDArray[np.float64], light: 
         left, right: (rows, FINE) ends of the lines of each row, px from the centre; empty where they are equal.
         light: what all of it comes to.
     """
-    inside = right > left
-    lines = inside.sum(axis=1)
-    used = np.flatnonzero(lines)
-    rows = used - len(lines) // 2
-    ys, xs, ws = [], [], []
-    for ends, sign in ((left, 1.0), (right, -1.0)):
-        end = np.where(inside, ends, 0).sum(axis=1)[used] / lines[used] + 0.5
-        whole = np.floor(end)
-        share = lines[used] / FINE * sign
-        ys += [rows, rows]
-        xs += [whole, whole + 1]
-        ws += [share * (1 - (end - whole)), share * (end - whole)]
-    y, x, w = np.concatenate(ys), np.concatenate(xs), np.concatenate(ws)
-    return y, x.astype(np.int64), w * light / -(w * x).sum()
+    places, weights = np.zeros((4 * len(left), 2), np.int64), np.zeros(4 * len(left))
+    count = _mean_ends(left, right, places, weights)
+    rows, columns = places[:count].T
+    weights = weights[:count]
+    return rows, columns, weights * light / -(weights * columns).sum()
+
+
+@compiled
+def _mean_ends(left, right, places, weights):  # type: ignore[no-untyped-def]
+    """The mean ends of the lines of each row, each shared by two pixels; returns how many there are of them."""
+    count = 0
+    for row in range(left.shape[0]):
+        first, second, lines = 0.0, 0.0, 0
+        for line in range(FINE):
+            if right[row, line] > left[row, line]:
+                first, second, lines = first + left[row, line], second + right[row, line], lines + 1
+        if lines == 0:
+            continue
+        for side in range(2):
+            end = (second if side else first) / lines + 0.5
+            whole, weight = math.floor(end), (-1.0 if side else 1.0) * lines / FINE
+            for on in range(2):
+                places[count, 0], places[count, 1] = row - left.shape[0] // 2, whole + on
+                weights[count] = weight * (end - whole if on else 1 - (end - whole))
+                count += 1
+    return count
 
 
 def _spans(iris: Iris, radius: float) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:

@@ -15,8 +15,10 @@ from kalyptra.core.lens.iris import (
     RIMS,
     Ends,
     add_centred,
+    covered_by,
     derivative,
     ends_of,
+    ends_of_spans,
     reach_of,
     unit_rows,
 )
@@ -61,7 +63,7 @@ def shape_ends(shape: Shape, radius: float) -> Ends:
         return rows, columns, weights
     if shape.kind is not BlurKind.LENS or radius <= EXACT:
         return derivative(shape_kernel(shape, radius))
-    parts = [_cut_ends(shape, radius * share, light) for share, light in rim_of(shape)]
+    parts = [ends_of_spans(*_cut_spans(shape, radius * share)[:2], light) for share, light in rim_of(shape)]
     rows, columns, weights = (np.concatenate([part[i] for part in parts]) for i in range(3))
     return rows, columns, weights
 
@@ -111,79 +113,36 @@ def _cut_kernel(shape: Shape, radius: float) -> NDArray[np.float64]:
     """An iris that a rim of its size covers in part."""
     if radius < POINT:
         return np.ones((1, 1))
-    reach = reach_of(shape.iris, math.ceil(radius))
-    kernel = np.zeros((2 * reach + 1, 2 * reach + 1))
-    _cover(*unit_rows(shape.iris), *_cut_off(shape), radius, kernel)
+    kernel = covered_by(*_cut_spans(shape, radius))
     return np.asarray(kernel / max(kernel.sum(), 1e-9))
 
 
-def _cut_ends(shape: Shape, radius: float, light: float) -> Ends:
-    """Two shared ends a row, as `iris.ends_of_spans` has them of whole irises."""
-    reach = reach_of(shape.iris, math.ceil(radius))
-    places, weights = np.zeros((4 * (2 * reach + 1), 2), np.int64), np.zeros(4 * (2 * reach + 1))
-    count = _span_ends(*unit_rows(shape.iris), *_cut_off(shape), radius, reach, places, weights)
-    rows, columns = places[:count].T
-    weights = weights[:count]
-    return rows, columns, weights * light / -(weights * columns).sum()
-
-
-def _cut_off(shape: Shape) -> tuple[float, float]:
-    """Where the middle of the rim lies that covers an iris in part, in radii."""
-    angle = math.radians(shape.angle)
-    return -shape.cut * math.cos(angle), -shape.cut * math.sin(angle)
-
-
-# Both go along the lines within each row of pixels; the ends of a line are those of the iris (`iris.unit_rows`: ys,
-# lows, highs) and of the rim around (x, y), whichever is further in. A lens has hundreds of shapes, each in many sizes.
+def _cut_spans(shape: Shape, radius: float) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:
+    """Left and right end of each line within a row: those of the iris and of the rim, whichever is further in."""
+    reach, angle = reach_of(shape.iris, math.ceil(radius)), math.radians(shape.angle)
+    left, right = np.zeros((2, 2 * reach + 1, FINE))
+    _cut(*unit_rows(shape.iris), -shape.cut * math.cos(angle), -shape.cut * math.sin(angle), radius, left, right)
+    return left, right, reach
 
 
 @compiled
-def _cover(ys, lows, highs, x, y, radius, kernel):  # type: ignore[no-untyped-def]
-    """Add to each pixel of a kernel the share of it that is covered."""
-    reach = kernel.shape[0] // 2
-    top, foot, last = ys[0], ys[-1], ys.size - 1
-    for row in range(kernel.shape[0]):
+def _cut(ys, lows, highs, x, y, radius, left, right):  # type: ignore[no-untyped-def]
+    """The same, of an iris (`iris.unit_rows`) and a rim around (x, y); a line that is empty stays as it is.
+
+    A lens has hundreds of shapes, each in many sizes.
+    """
+    top, foot, last, reach = ys[0], ys[-1], ys.size - 1, left.shape[0] // 2
+    for row in range(left.shape[0]):
         for fine in range(FINE):
             line = (row - reach + (fine + 0.5) / FINE - 0.5) / radius
             if line <= top or line >= foot or abs(line - y) >= 1:
                 continue
+            # Where it lies between the rows of the iris, which are dense near the top and the foot.
             turn = math.acos(min(max(((top + foot) / 2 - line) / ((foot - top) / 2), -1.0), 1.0))
             k = min(int(turn / math.pi * last), last - 1)
             share = (line - ys[k]) / (ys[k + 1] - ys[k])
             half = math.sqrt(1 - (line - y) ** 2)
-            left = max(lows[k] + share * (lows[k + 1] - lows[k]), x - half) * radius
-            right = min(highs[k] + share * (highs[k + 1] - highs[k]), x + half) * radius
-            for pixel in range(-reach, reach + 1):
-                covered = min(right, pixel + 0.5) - max(left, pixel - 0.5)
-                kernel[row, pixel + reach] += min(max(covered, 0.0), 1.0) / FINE
-
-
-@compiled
-def _span_ends(ys, lows, highs, x, y, radius, reach, places, weights):  # type: ignore[no-untyped-def]
-    """The mean ends of each row, each shared by two pixels; returns how many there are of them."""
-    top, foot, last = ys[0], ys[-1], ys.size - 1
-    count = 0
-    for row in range(-reach, reach + 1):
-        first, second, lines = 0.0, 0.0, 0
-        for fine in range(FINE):
-            line = (row + (fine + 0.5) / FINE - 0.5) / radius
-            if line <= top or line >= foot or abs(line - y) >= 1:
-                continue
-            turn = math.acos(min(max(((top + foot) / 2 - line) / ((foot - top) / 2), -1.0), 1.0))
-            k = min(int(turn / math.pi * last), last - 1)
-            share = (line - ys[k]) / (ys[k + 1] - ys[k])
-            half = math.sqrt(1 - (line - y) ** 2)
-            left = max(lows[k] + share * (lows[k + 1] - lows[k]), x - half)
-            right = min(highs[k] + share * (highs[k + 1] - highs[k]), x + half)
-            if left < right:
-                first, second, lines = first + left * radius, second + right * radius, lines + 1
-        if lines == 0:
-            continue
-        for side in range(2):
-            end = (second if side else first) / lines + 0.5
-            whole, weight = math.floor(end), (-1.0 if side else 1.0) * lines / FINE
-            for on in range(2):
-                places[count, 0], places[count, 1] = row, whole + on
-                weights[count] = weight * (end - whole if on else 1 - (end - whole))
-                count += 1
-    return count
+            low = max(lows[k] + share * (lows[k + 1] - lows[k]), x - half)
+            high = min(highs[k] + share * (highs[k + 1] - highs[k]), x + half)
+            if low < high:
+                left[row, fine], right[row, fine] = low * radius, high * radius

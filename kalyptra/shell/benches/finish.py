@@ -62,7 +62,9 @@ def run() -> Iterator[Figure]:
         ratio = min(cpu_ms(own, runs=3) / cpu_ms(plain, runs=3) for _ in range(4))
         yield Figure(f"a lens with cat's-eye and colour beside the plain one, {width}x{height}", ratio, "x", 1.8)
         yield Figure(
-            f"its first frame beside the next ones, {width}x{height}", _first_beside_next(scene, disc, quality), "x"
+            f"one with cat's-eye and rim, first frame beside the next ones, {width}x{height}",
+            _first_beside_next(scene, disc, quality),
+            "x",
         )
         yield Figure(f"grain, {width}x{height}, CPU a frame", taken, "ms", goal)
         yield Figure(f"grain beside the lens, {width}x{height}", taken / lens, "x")
