@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -18,6 +19,7 @@ from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at
 from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.following.propagate.sureness import Sure
 from kalyptra.core.matte.overlap import overlap
 from kalyptra.core.matte.refine import edged
 from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
@@ -25,6 +27,7 @@ from kalyptra.core.setup.document.setup import Edge, Refine
 from kalyptra.core.setup.document.stored import Fit, How
 
 Matte = NDArray[np.float32]
+Codes = NDArray[np.uint8]
 
 
 class Tuning(NamedTuple):
@@ -36,6 +39,8 @@ class Tuning(NamedTuple):
     doubt: float = 0.05
     """What a way is expected to miss at a frame, whatever it misses of the key at its other end; and the doubt of a
     frame that is wholly sure. Chosen on twenty clips of the tune half's kinds and surfaces, with seeds of their own."""
+    back: int = 12
+    """Frames in which a subject was hidden that are gone back over once it is seen again."""
     agree: float = 0.9
     agree_least: float = 0.2
     doubted: float = 0.7
@@ -135,10 +140,33 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
     subject = FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
+    hidden: deque[tuple[Codes, PropagatedMatte]] = deque()
     for frame in frames[1:]:
-        sure = subject.step(looked_at(footage, frame))
-        how = How.PREDICTED if sure.hidden else How.FOLLOWED
-        yield PropagatedMatte(frame, codes_of(subject.matte), round(sure.share, 3), how)
+        codes = looked_at(footage, frame)
+        sure = subject.step(codes)
+        step = _said(frame, subject.matte, sure)
+        if sure.hidden:
+            hidden.append((codes, step))
+            if len(hidden) > TUNING.back:
+                yield hidden.popleft()[1]
+            continue
+        yield from _seen_again(subject, hidden)
+        hidden.clear()
+        yield step
+    yield from (step for _, step in hidden)
+
+
+def _seen_again(subject: FollowedSubject, hidden: Sequence[tuple[Codes, PropagatedMatte]]) -> Iterator[PropagatedMatte]:
+    """Frames in which a subject was hidden: those that it is followed back to from where it is seen again are found."""
+    back = list(subject.back_over([codes for codes, _ in reversed(hidden)]))
+    yield from (step for _, step in list(hidden)[: len(hidden) - len(back)])
+    for (_, step), (matte, sure) in zip(list(hidden)[len(hidden) - len(back) :], reversed(back), strict=True):
+        yield _said(step.frame, matte, sure)
+
+
+def _said(frame: int, matte: Matte, sure: Sure) -> PropagatedMatte:
+    how = How.PREDICTED if sure.hidden else How.FOLLOWED
+    return PropagatedMatte(frame, codes_of(matte), round(sure.share, 3), how)
 
 
 def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:

@@ -235,6 +235,16 @@ class Colours(TestCase):
         for state in states[3:]:
             self.assertGreater(overlap(coverage_of(state.matte), disc(115, 80, 25)), 0.9)
 
+    def test_who_comes_back_into_the_picture_is_known_from_the_first_frames_on(self) -> None:
+        troubles = frozenset({Trouble.LEAVES})
+        clip = MotionClip(Scenario("back", "tune", "animal", Background.LEAVES, Camera.LOCKED, troubles, 30_020, 80))
+        steps = list(follow_mattes({26: clip.truth(26)}, clip, range(26, 52)))
+        self.assertEqual([step.frame for step in steps], list(range(27, 52)))
+        self.assertLess(max(step.sure for step in steps if clip.seen(step.frame) == 0), 0.5)
+        for step in steps:
+            if clip.seen(step.frame) > 0.25:
+                self.assertGreater(overlap_of(step.matte, clip.truth(step.frame)), 0.7, step.frame)
+
     def test_what_passes_behind_a_post_is_on_both_sides_of_it_and_then_whole(self) -> None:
         post, grain = slice(76, 88), np.random.default_rng(5)
         places = [(x, 60.0) for x in np.arange(40.0, 126.0, 5.0)]

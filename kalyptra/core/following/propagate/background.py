@@ -48,6 +48,11 @@ class Tuning(NamedTuple):
     steady: float = 25.0
     """Spread in codes, below which a pixel tells how the exposure changed."""
     capped: float = 40.0
+    usual_noise: float = 4.0
+    least_noise: float = 1.33
+    often: float = 0.95
+    """Codes by which a background usually changes by itself, those that are the least of it, and shares of three frames
+    that must have shown it to say so. The three chosen on clips of that half's kinds, with seeds of their own."""
 
 
 TUNING = Tuning()
@@ -105,9 +110,18 @@ class BackgroundPicture:
         three, third = np.ones((3, 3), np.uint8), np.full((1, 3), 1 / 3, np.float32)
         over = np.maximum(now - cv2.dilate(behind, three), cv2.erode(behind, three) - now)
         shown = self.known[window] > 0.06
-        plain = np.minimum(cv2.transform(np.abs(now - behind), third), np.float32(TUNING.capped)) * shown
-        beyond = np.minimum(cv2.transform(np.maximum(over, 0), third), np.float32(TUNING.capped)) * shown
+        gain = self._steadier(window)
+        plain = np.minimum(cv2.transform(np.abs(now - behind), third) * gain, np.float32(TUNING.capped)) * shown
+        beyond = np.minimum(cv2.transform(np.maximum(over, 0), third) * gain, np.float32(TUNING.capped)) * shown
         return cv2.blur(plain, (3, 3)), cv2.blur(beyond, (3, 3))
+
+    def _steadier(self, window: Window) -> Values:
+        """(height, width) how many times less than usual the background changes by itself, at least 1: a difference
+        tells as many times more there."""
+        rest = np.ascontiguousarray(self.rest[window])
+        noise = np.maximum(cv2.dilate(rest[..., 0], np.ones((5, 5), np.uint8)), np.float32(TUNING.least_noise))
+        often = rest[..., 1] + rest[..., 2] > TUNING.often
+        return np.where(often, np.maximum(np.float32(TUNING.usual_noise) / noise, 1), np.float32(1))
 
 
 @dataclass

@@ -26,6 +26,8 @@ class Tuning(NamedTuple):
     along: float = 0.8
     """Px by which corners may be off a motion to go along with it."""
     most_growth: float = 0.25
+    line: float = 0.1
+    """How far corners spread across, beside how far along, below which they tell but turn, shift and growth."""
     spread: float = 12.0
     """Px over which a layer moves as one, besides its own affine motion."""
     soft: float = 12.0
@@ -116,11 +118,21 @@ def affine_of(
     if len(a) < TUNING.few:
         return still, 0.0, len(a)
     affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree, maxIters=500)
-    if affine is None or agree.sum() < TUNING.few or abs(np.linalg.det(affine[:, :2]) - 1) > TUNING.most_growth:
+    if affine is None or agree.sum() < TUNING.few or _grows(affine) or _along_a_line(a[agree[:, 0] > 0]):
         affine, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree_more)
-        if affine is None or abs(np.linalg.det(affine[:, :2]) - 1) > TUNING.most_growth:
+        if affine is None or _grows(affine):
             return still, 0.0, len(a)
     return affine.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
+
+
+def _grows(affine: NDArray[np.float64]) -> bool:
+    return bool(abs(np.linalg.det(affine[:, :2]) - 1) > TUNING.most_growth)
+
+
+def _along_a_line(points: NDArray[np.float32]) -> bool:
+    """Whether points (n, 2) lie so nearly along a line that they say nothing of how a layer shears beside it."""
+    long, across = np.linalg.svd(points - points.mean(axis=0), compute_uv=False)
+    return bool(across < TUNING.line * long)
 
 
 def shift_of(

@@ -14,10 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
+from kalyptra.core.following.propagate.difference import new_in
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import Step, drawn_to, new_in
+from kalyptra.core.following.propagate.step import Step, drawn_to
 from kalyptra.core.log_odds import expit
 from kalyptra.core.window import Window, middle_of, window_of
 

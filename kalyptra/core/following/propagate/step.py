@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs
-from kalyptra.core.following.propagate.evidence import PLANES, RESIDUAL, evidence_planes
+from kalyptra.core.following.propagate.difference import new_in, seen_plainly
+from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
@@ -42,18 +43,6 @@ class Tuning(NamedTuple):
     """How far a matte must have the colours of what lies around the subject to be none of it."""
     network: float = 0.6
     """What the network's log odds count; the rest is the contest's."""
-    still: float = 5.0
-    like: float = 4.0
-    """Log odds against what lies as still as the background does, and the codes by which it may differ from it."""
-    unseen: float = 1.5
-    deep: int = 5
-    """Log odds for what was never seen without the subject, so many px inside of where its key's matte has come to."""
-    fresh: float = 8.0
-    missing: float = 0.3
-    """Log odds for what is new and has the key's colours, once this share of the subject is missing."""
-    differs: float = 14.0
-    background_known: float = 0.6
-    """Codes from which on a pixel is not the background, and how much of that must be known to say so."""
     gate: int = 16
     whole: float = 0.5
     """Px from where the subject is expected that are taken, while so much of what it has at the key is seen."""
@@ -93,8 +82,6 @@ class Signs:
     certain: float
 
 
-STILL = "residual of the background", "background clean", "background open", "key's matte carried along"
-COLOURS = "key's colours", "worth of the key's colours"
 LOST = Signs(255.0, -1.0, 0.0)
 FOUND_AGAIN = replace(LOST, error=12.0, certain=0.8)
 """What can be said of a matte that was found by its colours alone, but for those."""
@@ -132,8 +119,7 @@ def propagate(
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
-        seen_plainly = _missing(before) * _fresh(planes, window, free) + _held(planes, moved)
-        share = _decided(weigh(planes), contest, seen_plainly)
+        share = _decided(weigh(planes), contest, seen_plainly(planes, before, moved, contest, free))
         own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]
         if before.thin is not None and own is not None:
             thin = before.thin.moved(contest.front.affine, window)
@@ -192,45 +178,6 @@ def _found_again(
 def drawn_to(codes: NDArray[np.uint8], again: NDArray[np.float32]) -> NDArray[np.float32]:
     """(height, width) 0 to 1: what was found by its colours, 0 or 1, with its edge drawn to the picture."""
     return guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
-
-
-def new_in(behind: BackgroundPicture, codes: NDArray[np.uint8]) -> NDArray[np.bool_] | None:
-    """(height, width) where a frame is not its background; None where too little of that is known to say so."""
-    known = behind.known > 0.5
-    if known.mean() < TUNING.background_known:
-        return None
-    plain, _ = behind.residual(codes, (slice(None), slice(None)))
-    return np.asarray((plain > TUNING.differs) & known)
-
-
-def _held(planes: Planes, moved: SubjectState) -> NDArray[np.float32]:
-    """(height, width) log odds of what the frames around say beside where the key's matte has come to.
-
-    Where nothing of it has come, what is as the frames around have it lies still and is the background, however like
-    the subject its colour is: what was taken by mistake is let go. Where the key's matte is, and no frame ever showed
-    anything else, there is nothing known to give the pixel to.
-    """
-    if moved.trail.lost:
-        return np.zeros(planes.shape[1:], np.float32)
-    plain, clean, ahead, key = (planes[PLANES.index(name)] for name in STILL)
-    known = np.minimum(clean + ahead, 1)
-    still = known * np.exp(-np.square(plain * np.float32(RESIDUAL / TUNING.like))) * (1 - key)
-    deep = cv2.erode(key, np.ones((2 * TUNING.deep + 1,) * 2, np.uint8))
-    return np.asarray(TUNING.unseen * (1 - known) * deep - TUNING.still * still, np.float32)
-
-
-def _missing(before: SubjectState) -> float:
-    """What a pixel counts that may be a part which was dropped: much where the subject is smaller than at its key."""
-    left = float(before.matte.sum()) / max(before.lasting.area, 1.0)
-    return TUNING.fresh * float(np.clip((1 - left) / TUNING.missing, 0, 1))
-
-
-def _fresh(planes: Planes, window: Window, free: NDArray[np.bool_] | None) -> NDArray[np.float32]:
-    """(height, width) 0 to 1, how far a pixel is not the background, has the key's colours and is nobody else's."""
-    plain, clean, ahead, _, own, worth = (planes[PLANES.index(name)] for name in (*STILL, *COLOURS))
-    other = 1 - np.exp(-np.square(plain * np.float32(RESIDUAL / TUNING.differs)))
-    fresh = np.minimum(clean + ahead, 1) * other * np.maximum(own, 0) * worth
-    return np.asarray(fresh if free is None else fresh * free[window], np.float32)
 
 
 def _decided(share: NDArray[np.float32], contest: Contest, plain: NDArray[np.float32]) -> NDArray[np.float32]:

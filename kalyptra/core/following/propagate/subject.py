@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
 import cv2
@@ -15,6 +15,7 @@ from kalyptra.core.following.propagate.meeting import Pair
 from kalyptra.core.following.propagate.rival import EVERY, rival_of, told_apart
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import propagate
+from kalyptra.core.following.propagate.sureness import TUNING as SURENESS
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
 from kalyptra.core.following.propagate.thin_parts import ThinParts, is_thin
 
@@ -75,6 +76,24 @@ class FollowedSubject:
             self._rival, self._met, self._pair = rival_of(self._state, codes, behind), self._index, Pair()
         self._around.note(self._index, self._state.matte)
         return self._sureness.after(step.signs, self._state.matte)
+
+    def back_over(self, pictures: Iterable[Codes]) -> Iterator[tuple[Matte, Sure]]:
+        """Go back from this frame over the ones before, the latest first, as far as the subject is seen there.
+
+        What came up from behind something, or into the picture, is known better once more of it is seen. The way ahead
+        stays as it is.
+
+        Yields:
+            Its matte in each, and how sure that is.
+        """
+        state, nowhere = replace(self._state, pace=-self._state.pace), np.zeros(self.matte.shape, bool)
+        for index, codes in zip(range(self._index - 1, 0, -1), pictures, strict=False):
+            step = propagate(state, codes, self._around.behind(index, codes), self._flow, free=nowhere)
+            state = step.state
+            if not state.seen or step.signs.error > SURENESS.foreign:
+                return
+            self._around.note(index, state.matte)
+            yield state.matte, self._sureness.after(step.signs, state.matte)
 
     def correct(self, matte: Matte) -> None:
         """Put another matte in the place of the one of this frame: it is followed from there."""
