@@ -49,7 +49,7 @@ def groups() -> list[list[str]]:
     first, what computes comes last."""
     core, pages, browser, shell = (modules(folder) for folder in (CORE, BENCH, BENCH / "browser", SHELL))
     whole = [module for module in shell if module.endswith("trial")]
-    rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", *pages]
+    rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", "kalyptra.truth", *pages]
     started = ["kalyptra.launch", "kalyptra.design", *(module for module in shell if module not in whole)]
     return [*dealt(browser, BROWSERS), whole, rest, *dealt(core, 2), started]
 

@@ -1,4 +1,4 @@
-"""`bin/kalyptra test`: what it says at its end."""
+"""`bin/kalyptra test`: what it runs, and what it says at its end."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import unittest
 from io import StringIO
 from unittest import TestCase
 
-from kalyptra.shell.check import failures_in
+from kalyptra.shell.check import ROOT, failures_in, groups
 
 
 class Saying(TestCase):
@@ -26,3 +26,12 @@ class Saying(TestCase):
         (first, why), (second, why_not) = sorted(failures_in(printed.getvalue()))
         self.assertTrue(first.endswith("Pair.test_sum") and second.endswith("Pair.test_text"))
         self.assertEqual((why, why_not), ("AssertionError: 2 != 3 : two is", "ValueError: no such page"))
+
+
+class Groups(TestCase):
+    def test_every_module_of_tests_is_in_one_group_alone(self) -> None:
+        labels = [label for group in groups() for label in group]
+        for path in (ROOT / "kalyptra").rglob("test_*.py"):
+            module = ".".join(path.relative_to(ROOT).with_suffix("").parts)
+            within = [label for label in labels if module == label or module.startswith(f"{label}.")]
+            self.assertEqual(len(within), 1, module)
