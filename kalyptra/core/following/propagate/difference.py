@@ -1,7 +1,7 @@
 """What the background's picture says plainly: what differs from it, what lies as still as it does, what it hides.
 
-This is the difference matte of old, by a background that is put together from the frames around (`background.py`), and
-weighed with all else that is known.
+A difference matte, against a background that is put together from the frames around (`background.py`); what it says is
+weighed with all else that is known (`step.py`).
 """
 
 from __future__ import annotations
@@ -37,8 +37,10 @@ class Tuning(NamedTuple):
     known: float = 0.6
     """Codes from which on a pixel is not the background, and how much of that must be known to say so."""
     part: float = 2.5
-    part_missing: float = 0.06
-    """Log odds for a part beside the subject that is not the background, once this share of the subject is missing."""
+    part_from: float = -0.02
+    part_wholly: float = 0.04
+    """Log odds for a part beside the subject that is not the background; and the shares of the subject that are missing
+    from where on it counts at all, and wholly."""
     other_colour: float = 1.0
     """How surely a colour is somebody else's by the key, where such a part is none of the subject."""
     times_noise: float = 2.5
@@ -80,8 +82,8 @@ def seen_plainly(
     nobody = np.ones(evidence.plain.shape, bool) if free is None else free[contest.window]
     missing = 1 - float(before.matte.sum()) / max(before.lasting.area, 1.0)
     odds = TUNING.fresh * float(np.clip(missing / TUNING.missing, 0, 1)) * evidence.new_in_own_colours() * nobody
-    if missing > -TUNING.part_missing / 3:
-        weight = float(np.clip((missing + TUNING.part_missing / 3) / TUNING.part_missing, 0, 1))
+    if missing > TUNING.part_from:
+        weight = float(np.interp(missing, (TUNING.part_from, TUNING.part_wholly), (0, 1)))
         odds = odds + TUNING.part * weight * evidence.part_beside(contest) * nobody
     if not moved.trail.lost:
         odds = odds + evidence.held()

@@ -35,9 +35,8 @@ Weigh = Callable[[Planes], NDArray[np.float32]]
 
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on the tune half of `truth/motion`; what the background says plainly, when a subject is
-    looked for elsewhere, and which frames are surely right, on clips of that half's kinds and surfaces with seeds of
-    their own."""
+    """What can be tuned. Chosen on the tune half of `truth/motion`; when a subject is looked for elsewhere, and which
+    frames are surely right, on clips of that half's kinds and surfaces with seeds of their own."""
 
     gone: float = -0.3
     """How far a matte must have the colours of what lies around the subject to be none of it."""
