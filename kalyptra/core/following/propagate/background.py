@@ -9,7 +9,7 @@ apart.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import cv2
@@ -67,10 +67,12 @@ class BackgroundPicture:
         rest: (height, width, 4) by how much the frames around differ from it, mean codes (`spread`); and, 0 to 1, how
             many of them show it beside the subject's matte (`clean`), how many of those to come do, so that it may yet
             be the subject itself (`open`), and in how many that were followed the matte lay there (`held`).
+        between: whether it was looked at between thin parts, too, of which a little is left in it.
     """
 
     codes: Values
     rest: Values
+    between: bool = False
 
     @staticmethod
     def unknown(size: tuple[int, int]) -> BackgroundPicture:
@@ -88,7 +90,7 @@ class BackgroundPicture:
         """The same in another frame, by the motion from here to there."""
         size = self.codes.shape[1::-1]
         codes = cv2.warpAffine(self.codes, motion[:2], size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-        return BackgroundPicture(codes, cv2.warpAffine(self.rest, motion[:2], size))
+        return replace(self, codes=codes, rest=cv2.warpAffine(self.rest, motion[:2], size))
 
     def exposed_as(self, codes: Codes, window: Window) -> Values:
         """(height, width, 3) codes of it in a window, with what a frame's exposure changed as a whole."""
@@ -119,6 +121,8 @@ class BackgroundPicture:
         """(height, width) how many times less than usual the background changes by itself, at least 1: a difference
         tells as many times more there."""
         rest = np.ascontiguousarray(self.rest[window])
+        if self.between:
+            return np.ones(rest.shape[:2], np.float32)
         noise = np.maximum(cv2.dilate(rest[..., 0], np.ones((5, 5), np.uint8)), np.float32(TUNING.least_noise))
         often = rest[..., 1] + rest[..., 2] > TUNING.often
         return np.where(often, np.maximum(np.float32(TUNING.usual_noise) / noise, 1), np.float32(1))
@@ -227,7 +231,8 @@ class Surroundings:
         counts[cv2.dilate(unseen, np.ones((5, 5), np.uint8)) > 0, :2] = 0
         times = counts[..., 0] + counts[..., 1]
         rest = np.dstack([away / np.maximum(times, 1), counts / np.float32(TUNING.many)])
-        return BackgroundPicture(median, np.minimum(rest, (TUNING.capped, 1, 1, 1)).astype(np.float32))
+        rest = np.minimum(rest, (TUNING.capped, 1, 1, 1)).astype(np.float32)
+        return BackgroundPicture(median, rest, self.seen_between)
 
     def _covered(self, matte: Values) -> Codes:
         """Where a matte that was found hides the background, 0 or 1."""
