@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -140,7 +139,7 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
     subject = FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
-    hidden: deque[tuple[Codes, PropagatedMatte]] = deque()
+    hidden: list[tuple[Codes, PropagatedMatte]] = []
     for frame in frames[1:]:
         codes = looked_at(footage, frame)
         sure = subject.step(codes)
@@ -148,7 +147,7 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
         if sure.hidden:
             hidden.append((codes, step))
             if len(hidden) > TUNING.back:
-                yield hidden.popleft()[1]
+                yield hidden.pop(0)[1]
             continue
         yield from _seen_again(subject, hidden)
         hidden.clear()
@@ -159,8 +158,9 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
 def _seen_again(subject: FollowedSubject, hidden: Sequence[tuple[Codes, PropagatedMatte]]) -> Iterator[PropagatedMatte]:
     """Frames in which a subject was hidden: those that it is followed back to from where it is seen again are found."""
     back = list(subject.back_over([codes for codes, _ in reversed(hidden)]))
-    yield from (step for _, step in list(hidden)[: len(hidden) - len(back)])
-    for (_, step), (matte, sure) in zip(list(hidden)[len(hidden) - len(back) :], reversed(back), strict=True):
+    reached = len(hidden) - len(back)
+    yield from (step for _, step in hidden[:reached])
+    for (_, step), (matte, sure) in zip(hidden[reached:], reversed(back), strict=True):
         yield _said(step.frame, matte, sure)
 
 

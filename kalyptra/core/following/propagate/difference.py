@@ -79,12 +79,15 @@ def seen_plainly(
         free: (height, width) of the picture, where nobody else is; None for everywhere.
     """
     evidence = _Evidence(planes)
-    nobody = np.ones(evidence.plain.shape, bool) if free is None else free[contest.window]
     missing = 1 - float(before.matte.sum()) / max(before.lasting.area, 1.0)
-    odds = TUNING.fresh * float(np.clip(missing / TUNING.missing, 0, 1)) * evidence.new_in_own_colours() * nobody
+    odds = np.zeros(evidence.plain.shape, np.float32)
+    if missing > 0:
+        odds += TUNING.fresh * min(missing / TUNING.missing, 1.0) * evidence.new_in_own_colours()
     if missing > TUNING.part_from:
         weight = float(np.interp(missing, (TUNING.part_from, TUNING.part_wholly), (0, 1)))
-        odds = odds + TUNING.part * weight * evidence.part_beside(contest) * nobody
+        odds += TUNING.part * weight * evidence.part_beside(contest)
+    if free is not None:
+        odds *= free[contest.window]
     if not moved.trail.lost:
         odds = odds + evidence.held()
     return np.asarray(odds, np.float32)
