@@ -8,7 +8,8 @@ import { toast } from "./toasts.js";
 
 const shot = () => window.Alpine.store("shot");
 const viewer = () => window.Alpine.store("viewer");
-const EVERY = 250; // ms between two looks at how far it is
+const EVERY = 250; // ms between two looks at how far it is,
+const AT_FIRST = 100; // and until something was found
 const ASK_EVERY = 1500; // ms
 const MOST_MISSES = 20; // answers that may fail in a row until it is told
 
@@ -103,7 +104,7 @@ export function createWork() {
       viewer().playing = false;
       let misses = 0;
       while (["queued", "running"].includes(now.state)) {
-        await new Promise((resolve) => setTimeout(resolve, EVERY));
+        await new Promise((resolve) => setTimeout(resolve, now.newest ? EVERY : AT_FIRST));
         try {
           now = this.now = await askJson("GET", `/api/follows/${state.id}`);
           misses = 0;
@@ -123,6 +124,7 @@ export function createWork() {
       await shot().refresh();
       if (["outlines", "mattes", "source"].includes(what)) viewer().go(frame);
       this.now = null; // the work is over when the page shows what came of it
+      viewer().fill();
       if (message) toast(message, ended === "failed");
       window.Alpine.store("jobs").end(message || `${now.words}: ${now.frames_done} ${now.frames_done === 1 ? "frame" : "frames"} done`);
     },

@@ -21,6 +21,8 @@ const OTHERS = ["overlay", "change", "plate", "framed", "behind", "seen", "edges
 const OF_SUBJECT = ["matte", "overlay", "change"]; // views of the chosen subject
 
 const shot = () => window.Alpine.store("shot");
+// Something is followed on this shot: the machine is left to that.
+const working = () => window.Alpine.store("work").now !== null;
 // The browser was told to be sparing, as on a line that is paid for by the megabyte.
 const sparing = () => Boolean(/** @type {any} */ (navigator).connection?.saveData);
 
@@ -182,7 +184,7 @@ export function createViewer() {
       if (kept.has(key)) await this.paint(key, kept.get(key));
       else {
         this.waiting = true;
-        this.fetchFrame(frame);
+        if (!working()) this.fetchFrame(frame); // else the newest frame, once there is room for it
       }
       this.fill();
     },
@@ -237,7 +239,8 @@ export function createViewer() {
       if (this.later || shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
-      const reach = this.playing ? count : Math.min(this.settled && !sparing() ? AHEAD : NEXT, count);
+      const next = working() ? 1 : this.settled && !sparing() ? AHEAD : NEXT;
+      const reach = this.playing ? count : Math.min(next, count);
       for (let i = 0; i < reach && this.fetching.size < AT_ONCE; i++) {
         const frame = first + ((this.frame - first + i) % count);
         if (!this.has(frame)) this.fetchFrame(frame);

@@ -20,6 +20,17 @@ from kalyptra.library.models import Shot
 
 LAST = 14
 
+ASKED_WHILE_WORKING = """() => {
+  window.askedFor = [];
+  const plain = window.fetch;
+  window.fetch = (url, ...rest) => {
+    const frame = /frames\\/\\d+\\/(\\d+)/.exec(url)?.[1];
+    if (frame && Alpine.store("work").now) window.askedFor.push([Number(frame), Alpine.store("viewer").frame]);
+    return plain(url, ...rest);
+  };
+}"""
+"""Notes which frame is asked for, and which is shown, while something is followed."""
+
 
 class FoundLoop(BrowserCase):
     size = (1280, 720)
@@ -92,14 +103,19 @@ class FoundLoop(BrowserCase):
         self.saved(head + 5)
         self.assertAlmostEqual(self.overlap(0), good, places=2)
 
-        # Followed ahead; the strip and the words know what each frame is.
+        # Followed ahead; the strip and the words know what each frame is. Meanwhile the page asks for no other picture
+        # than the one that it shows: the machine is left to the work.
         head = self.shot.head
+        page.evaluate(ASKED_WHILE_WORKING)
         page.get_by_role("button", name="Follow ahead to the end").click()
         page.wait_for_selector("img.newest[src*='newest.png']")  # mattes are seen as they come
         self.worked(head)
         self.assertEqual([frame.frame for frame in self.matte.frames], list(range(1, LAST + 1)))
         self.assertGreater(np.mean([self.overlap(t) for t in range(LAST + 1)]), 0.83)
         page.get_by_text("This frame: followed, confidence 0.").wait_for()
+        asked = page.evaluate("window.askedFor")
+        self.assertGreater(len(asked), 0)
+        self.assertEqual([asked_for for asked_for, shown in asked if asked_for != shown], [])
 
         # Mended at the last frame: the lantern, which is a part of its own, is kept, too. Back from there it is blended in.
         lantern = self.lantern(LAST)
