@@ -254,6 +254,17 @@ export const benchParts = {
     },
   }),
 
+  // A sheet is made when its stage is first opened: six sheets that nobody looks at would take most of the page's time.
+  sheetOnce: () => ({
+    seen: false,
+    init() {
+      const { sheet } = this.$el.dataset;
+      window.Alpine.effect(() => {
+        if (shot().stage === sheet) this.seen = true;
+      });
+    },
+  }),
+
   sheet: () => ({
     stage: "",
     init() {

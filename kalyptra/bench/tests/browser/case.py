@@ -32,7 +32,11 @@ from kalyptra.work.models import Follow
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"]
 UNFOLDED = """document.addEventListener("alpine:initialized", () => {
-  for (const part of document.querySelectorAll("details.part")) part.open = true;
+  const unfold = (tree) => {
+    for (const part of tree.querySelectorAll("details.part")) part.open = true;
+    for (const later of tree.querySelectorAll("template")) unfold(later.content);
+  };
+  unfold(document);
 })"""
 """A user who unfolded all parts of the sheets; how they fold has its own test."""
 SPARING = "Object.defineProperty(navigator.connection, 'saveData', { value: true, configurable: true })"

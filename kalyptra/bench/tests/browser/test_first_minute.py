@@ -123,10 +123,13 @@ class LaidOut(BrowserCase):
         self.page.locator(f'section[data-stage="{name}"]').wait_for()
 
     def test_no_stage_opens_longer_than_a_screen_and_a_third(self) -> None:
+        made = self.page.locator("section[data-stage]")
+        self.assertEqual(made.count(), 1)  # a sheet is made when its stage is first opened, and stays
         for stage in STAGES:
             self.stage(stage)
             height = self.page.evaluate("document.querySelector('.sheet-body').scrollHeight / innerHeight")
             self.assertLess(height, 1.3, stage)
+        self.assertEqual(made.count(), len(STAGES))
 
     def test_a_part_says_what_it_holds_and_stays_as_it_was_left(self) -> None:
         edge = self.page.locator('details[data-part="edge"]')
