@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
+from kalyptra.core.following.fine_edge import with_fine_edge
 from kalyptra.core.following.mattes import PropagatedMatte
 from kalyptra.core.following.people.find import PersonSeen, find_people, looked_closer
 from kalyptra.core.following.propagate.background import Surroundings
-from kalyptra.core.following.propagate.look import looked_at
+from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at, smaller
 from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.log_odds import expit, logit
 from kalyptra.core.matte.overlap import overlap
@@ -72,7 +73,8 @@ def follow_people(
     subject: FollowedSubject | None = None
     sizes, since, last = _Sizes(), 0, None
     for index, frame in enumerate(frames):
-        codes = looked_at(footage, frame)
+        picture = looked_at(footage, frame, 2 * WORKING_WIDTH)
+        codes = smaller(picture)
         scale = codes.shape[1] / full_width
         if subject is not None:
             since += 1
@@ -84,7 +86,7 @@ def follow_people(
                     everybody = np.maximum(subject.matte, find_people(codes).matte)
                 if overlap(everybody, subject.matte) < TUNING.alike:  # others came
                     subject, sizes, since = _from_here(footage, frames[index:], codes, everybody), _Sizes(), 0
-                yield PropagatedMatte(frame, codes_of(subject.matte), round(sure, 3), How.PERSON)
+                yield _said(frame, subject.matte, picture, sure)
                 continue
             subject, seen = None, None  # nobody is left of whom was followed
         at = (spot.x * scale, spot.y * scale) if spot else None
@@ -94,7 +96,11 @@ def follow_people(
             continue
         if carefully:
             subject, sizes, since = _from_here(footage, frames[index:], codes, seen.matte), _Sizes(), 0
-        yield PropagatedMatte(frame, codes_of(seen.matte), round(sizes.doubted(seen.matte, seen.sure), 3), How.PERSON)
+        yield _said(frame, seen.matte, picture, sizes.doubted(seen.matte, seen.sure))
+
+
+def _said(frame: int, matte: Matte, picture: NDArray[np.uint8], sure: float) -> PropagatedMatte:
+    return PropagatedMatte(frame, codes_of(with_fine_edge(matte, picture)), round(sure, 3), How.PERSON)
 
 
 def _from_here(

@@ -13,17 +13,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
-from kalyptra.core.edit.subjects import EDGE_OF_FOUND
+from kalyptra.core.following.fine_edge import with_fine_edge
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.propagate.background import Surroundings
-from kalyptra.core.following.propagate.look import looked_at
+from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at, smaller
 from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.propagate.sureness import Sure
 from kalyptra.core.matte.overlap import overlap
-from kalyptra.core.matte.refine import edged
-from kalyptra.core.matte.stored import codes_of, coverage_of, laid_over
-from kalyptra.core.setup.document.setup import Edge, Refine
-from kalyptra.core.setup.document.stored import Fit, How
+from kalyptra.core.matte.stored import codes_of, coverage_of
+from kalyptra.core.setup.document.stored import How
 
 Matte = NDArray[np.float32]
 Codes = NDArray[np.uint8]
@@ -141,11 +139,11 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     subject = FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
     hidden: list[tuple[Codes, PropagatedMatte]] = []
     for frame in frames[1:]:
-        codes = looked_at(footage, frame)
-        sure = subject.step(codes)
-        step = _said(frame, subject.matte, sure)
+        picture = looked_at(footage, frame, 2 * WORKING_WIDTH)
+        sure = subject.step(smaller(picture))
+        step = _said(frame, subject.matte, sure, picture)
         if sure.hidden:
-            hidden.append((codes, step))
+            hidden.append((picture, step))
             if len(hidden) > TUNING.back:
                 yield hidden.pop(0)[1]
             continue
@@ -157,16 +155,18 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
 
 def _seen_again(subject: FollowedSubject, hidden: Sequence[tuple[Codes, PropagatedMatte]]) -> Iterator[PropagatedMatte]:
     """Frames in which a subject was hidden: those that it is followed back to from where it is seen again are found."""
-    back = list(subject.back_over([codes for codes, _ in reversed(hidden)]))
+    back = list(subject.back_over([smaller(picture) for picture, _ in reversed(hidden)]))
     reached = len(hidden) - len(back)
     yield from (step for _, step in hidden[:reached])
-    for (_, step), (matte, sure) in zip(hidden[reached:], reversed(back), strict=True):
-        yield _said(step.frame, matte, sure)
+    for (picture, step), (matte, sure) in zip(hidden[reached:], reversed(back), strict=True):
+        yield _said(step.frame, matte, sure, picture)
 
 
-def _said(frame: int, matte: Matte, sure: Sure) -> PropagatedMatte:
-    how = How.PREDICTED if sure.hidden else How.FOLLOWED
-    return PropagatedMatte(frame, codes_of(matte), round(sure.share, 3), how)
+def _said(frame: int, matte: Matte, sure: Sure, picture: Codes) -> PropagatedMatte:
+    # It is followed on as it was: an edge drawn anew in each frame would wear thin parts away.
+    if sure.hidden:
+        return PropagatedMatte(frame, codes_of(matte), round(sure.share, 3), How.PREDICTED)
+    return PropagatedMatte(frame, codes_of(with_fine_edge(matte, picture)), round(sure.share, 3), How.FOLLOWED)
 
 
 def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:
@@ -188,15 +188,3 @@ def blended(ways: tuple[PropagatedMatte, PropagatedMatte], missed: tuple[float, 
     hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
     how = How.PREDICTED if hidden else How.FOLLOWED
     return replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3), how=how)
-
-
-def at_full_size(matte: NDArray[np.uint8], codes: NDArray[np.uint8]) -> Matte:
-    """A carried matte at the size of a picture, its edge drawn to it.
-
-    Args:
-        matte: 8-bit codes at the working size.
-        codes: (height, width, 3) the picture, 8 bits.
-    """
-    whole = laid_over(coverage_of(matte), (codes.shape[0], codes.shape[1]), Fit.STRETCH)
-    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_OF_FOUND))
-    return edged(whole, codes, refine, 1.0, False)

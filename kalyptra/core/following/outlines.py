@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
+from kalyptra.core.following.fine_edge import drawn_to
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.seen_through import AHEAD, seen_through
@@ -265,8 +266,7 @@ class _ByRegion:
 
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
-        matte = cv2.resize(self._subject.matte, codes.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-        region, rows = np.asarray(matte, np.float32), [line.rows for line in self.lines]
+        region, rows = drawn_to(self._subject.matte, codes), [line.rows for line in self.lines]
         if self._subject.seen and not sure.hidden:
             last, self._region = self._region, region
             guesses = [line.guess for line in self.lines]

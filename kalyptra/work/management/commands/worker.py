@@ -19,7 +19,7 @@ from kalyptra.launch.supervise import CUT_OFF
 SLOTS = {"footage": 1, "render": 1, "follow": 2, "care": 2}
 """How many jobs of each queue are done at once. Each has slots of its own: no kind of work waits for another."""
 WARM = ("following", "plates")
-"""The loops that jobs run in this very process: loaded before the first one comes, which is a second and a half sooner."""
+"""The loops that jobs run in this very process: loaded before the first job, which is a second and a half sooner."""
 LAST_MOMENT = 16.0
 """Seconds after the word to stop at which the process ends whatever still runs, before the supervisor cuts it off."""
 
