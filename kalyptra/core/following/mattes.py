@@ -141,7 +141,7 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     for frame in frames[1:]:
         picture = looked_at(footage, frame, 2 * WORKING_WIDTH)
         sure = subject.step(smaller(picture))
-        step = _said(frame, subject.matte, sure, picture)
+        step = _said(frame, _finished(subject, subject.matte, picture), sure)
         if sure.hidden:
             hidden.append((picture, step))
             if len(hidden) > TUNING.back:
@@ -159,14 +159,17 @@ def _seen_again(subject: FollowedSubject, hidden: Sequence[tuple[Codes, Propagat
     reached = len(hidden) - len(back)
     yield from (step for _, step in hidden[:reached])
     for (picture, step), (matte, sure) in zip(hidden[reached:], reversed(back), strict=True):
-        yield _said(step.frame, matte, sure, picture)
+        yield _said(step.frame, _finished(subject, matte, picture), sure)
 
 
-def _said(frame: int, matte: Matte, sure: Sure, picture: Codes) -> PropagatedMatte:
-    # It is followed on as it was: an edge drawn anew in each frame would wear thin parts away.
-    if sure.hidden:
-        return PropagatedMatte(frame, codes_of(matte), round(sure.share, 3), How.PREDICTED)
-    return PropagatedMatte(frame, codes_of(with_fine_edge(matte, picture)), round(sure.share, 3), How.FOLLOWED)
+def _finished(subject: FollowedSubject, matte: Matte, picture: Codes) -> Matte:
+    """A matte as it is kept. It is followed on as it was: an edge drawn anew in each frame would wear parts away."""
+    return matte if subject.thin else with_fine_edge(matte, picture)
+
+
+def _said(frame: int, matte: Matte, sure: Sure) -> PropagatedMatte:
+    how = How.PREDICTED if sure.hidden else How.FOLLOWED
+    return PropagatedMatte(frame, codes_of(matte), round(sure.share, 3), how)
 
 
 def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:

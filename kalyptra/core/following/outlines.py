@@ -26,6 +26,7 @@ from kalyptra.core.following.track.shape import inside_of
 from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.local_colours import edge_by_colours, px_outside
+from kalyptra.core.matte.stored import laid_over
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import Refine
@@ -266,7 +267,9 @@ class _ByRegion:
 
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
-        region, rows = drawn_to(self._subject.matte, codes), [line.rows for line in self.lines]
+        matte = self._subject.matte
+        region = laid_over(matte, codes.shape[:2]) if self._subject.thin else drawn_to(matte, codes)
+        rows = [line.rows for line in self.lines]
         if self._subject.seen and not sure.hidden:
             last, self._region = self._region, region
             guesses = [line.guess for line in self.lines]

@@ -60,6 +60,11 @@ class FollowedSubject:
     def seen(self) -> bool:
         return self._state.seen
 
+    @property
+    def thin(self) -> bool:
+        """Whether much of it is thin: its pixels are mixtures then, each found by itself (`thin_parts.py`)."""
+        return self._around.seen_between
+
     def step(self, codes: Codes) -> Sure:
         """Go on to the next frame; how sure its matte is."""
         self._index += 1
