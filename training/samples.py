@@ -34,7 +34,7 @@ TUNE_KINDS = ("walker", "turner", "animal", "ball", "car", "cloth")
 """The kinds of the test bed's tune half: those of the other half are never trained on."""
 SEED = 3_000_000
 LIKELY = {
-    Trouble.OCCLUDER: 0.3, Trouble.LOOKALIKE: 0.3, Trouble.LEAVES: 0.15, Trouble.BLUR: 0.15, Trouble.EXPOSURE: 0.15,
+    Trouble.OCCLUDER: 0.3, Trouble.LOOKALIKE: 0.25, Trouble.LEAVES: 0.15, Trouble.BLUR: 0.08, Trouble.EXPOSURE: 0.15,
     Trouble.LIKE_COLOURS: 0.15,
 }  # fmt: skip
 KEPT = 0.6
