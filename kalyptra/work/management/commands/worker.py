@@ -29,7 +29,8 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         one_thread_a_frame()
-        threading.Thread(target=_warm, daemon=True).start()
+        # No daemon: an interpreter that ends in the middle of a loop being loaded aborts.
+        threading.Thread(target=_warm).start()
         with app.replace_connector(app.connector.get_worker_connector()):  # type: ignore[attr-defined]
             asyncio.run(self._work())
 
