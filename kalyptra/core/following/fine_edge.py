@@ -26,11 +26,11 @@ def at_full_size(matte: Codes, codes: Codes) -> Matte:
         matte: 8-bit codes at the working size.
         codes: (height, width, 3) the picture, 8 bits.
     """
-    return drawn_to(coverage_of(matte), codes)
+    return enlarged(coverage_of(matte), codes)
 
 
-def drawn_to(matte: Matte, codes: Codes) -> Matte:
-    """The same of a matte that is 0 to 1."""
+def enlarged(matte: Matte, codes: Codes) -> Matte:
+    """The same of a matte that is (height, width), 0 to 1."""
     whole = laid_over(matte, (codes.shape[0], codes.shape[1]))
     refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_OF_FOUND))
     return edged(whole, codes, refine, 1.0, False)
@@ -38,4 +38,4 @@ def drawn_to(matte: Matte, codes: Codes) -> Matte:
 
 def with_fine_edge(matte: Matte, codes: Codes) -> Matte:
     """The same at the matte's own size: each pixel has the share of it that is the subject's in the larger picture."""
-    return np.asarray(cv2.resize(drawn_to(matte, codes), matte.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
+    return np.asarray(cv2.resize(enlarged(matte, codes), matte.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from kalyptra.core.clip.reader import PictureSource
 from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
-from kalyptra.core.following.fine_edge import drawn_to
+from kalyptra.core.following.fine_edge import enlarged
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.seen_through import AHEAD, seen_through
@@ -268,7 +268,7 @@ class _ByRegion:
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
         matte = self._subject.matte
-        region = laid_over(matte, codes.shape[:2]) if self._subject.thin else drawn_to(matte, codes)
+        region = laid_over(matte, codes.shape[:2]) if self._subject.thin else enlarged(matte, codes)
         rows = [line.rows for line in self.lines]
         if self._subject.seen and not sure.hidden:
             last, self._region = self._region, region
