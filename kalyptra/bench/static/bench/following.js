@@ -215,7 +215,7 @@ export const followParts = {
     },
     get lookWords() {
       const health = healthOf(shot().chosen, shot().line);
-      if (!health?.followed) return "Not followed yet.";
+      if (!health?.followed) return work().now?.subject === shot().chosen ? "It is being followed." : "Not followed yet.";
       return looksWords(health.looks);
     },
     get nowWords() {
