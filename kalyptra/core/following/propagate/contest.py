@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.colours import colour_share
 from kalyptra.core.following.propagate.exposure import LEAST, MOST, exposed_back, exposure_ratio
+from kalyptra.core.following.propagate.hidden import hidden_of
 from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on, shift_of
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.log_odds import expit
@@ -49,6 +50,8 @@ class Tuning(NamedTuple):
     edge: int = 3
     edge_eps: float = 0.0002
     steeper: float = 1.4
+    hidden: float = 0.3
+    """The share of the subject that is hidden from which on the rest tells but how it turns, shifts and grows."""
     crumb: float = 0.03
     """Parts smaller than this share of the largest are dropped."""
 
@@ -125,11 +128,15 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     inside = cv2.erode((matte > 0.9).astype(np.uint8), five)
     outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
     affine_behind, agree_behind, _ = affine_of(grey_was, grey_now, outside)
-    affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace)
+    own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8))
+    stiff = False
+    if not before.trail.lost:
+        hidden = hidden_of(before.trail.shown(window)[1], matte)
+        inside, own, stiff = hidden.without(inside), hidden.without(own), hidden.share > TUNING.hidden
+    affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace, stiff=stiff)
     if not agree:
         affine = shift_of(was, now, inside, before.pace)
-    own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    front = moved_on(flow, affine, agree, was, grey_was, grey_now, matte, own)
+    front = moved_on(flow, affine, agree, was, grey_was, grey_now, matte, own > 0)
     behind = moved_on(flow, affine_behind, agree_behind, was, grey_was, grey_now, matte, matte < 0.3)
     error, error_behind = _error(front, now, front.matte > 0.5), _error(behind, now, behind.matte < 0.5)
     motion = np.clip((error_behind - error) / np.float32(TUNING.match), -TUNING.most_match, TUNING.most_match)

@@ -79,7 +79,9 @@ def seen_plainly(
         free: (height, width) of the picture, where nobody else is; None for everywhere.
     """
     evidence = _Evidence(planes)
-    missing = 1 - float(before.matte.sum()) / max(before.lasting.area, 1.0)
+    # Who comes nearer than at the key is larger by now.
+    whole = before.lasting.area if moved.trail.lost else float(evidence.key.sum())
+    missing = 1 - float(before.matte.sum()) / max(whole, 1.0)
     odds = np.zeros(evidence.plain.shape, np.float32)
     if missing > 0:
         odds += TUNING.fresh * min(missing / TUNING.missing, 1.0) * evidence.new_in_own_colours()

@@ -87,6 +87,7 @@ def affine_of(
     mask: NDArray[np.uint8],
     beside: NDArray[np.float32] | None = None,
     pace: NDArray[np.float32] | None = None,
+    stiff: bool = False,
 ) -> tuple[NDArray[np.float32], float, int]:
     """The affine motion of a layer between two grey pictures.
 
@@ -97,6 +98,7 @@ def affine_of(
         mask: (height, width) where the layer lies for sure.
         beside: (2, 3) another layer's motion: corners that go along with that do not count.
         pace: (2,) px that the layer is expected to move by: what is fast is found from there.
+        stiff: whether it only turns, shifts and grows.
 
     Returns:
         (2, 3) motion, the share of corners that agree, and how many those are.
@@ -118,7 +120,8 @@ def affine_of(
     if len(a) < TUNING.few:
         return still, 0.0, len(a)
     affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree, maxIters=500)
-    if affine is None or agree.sum() < TUNING.few or _grows(affine) or _along_a_line(a[agree[:, 0] > 0]):
+    free = affine is not None and agree.sum() >= TUNING.few and not _grows(affine)
+    if stiff or not free or _along_a_line(a[agree[:, 0] > 0]):
         affine, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree_more)
         if affine is None or _grows(affine):
             return still, 0.0, len(a)

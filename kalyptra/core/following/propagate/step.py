@@ -42,6 +42,9 @@ class Tuning(NamedTuple):
     """How far a matte must have the colours of what lies around the subject to be none of it."""
     network: float = 0.6
     """What the network's log odds count; the rest is the contest's."""
+    beyond: int = 10
+    """Px outside of the expected edge from which on the contest has no say against the network, as far as the key's
+    matte has come to there: what comes up from behind something was not expected."""
     gate: int = 16
     whole: float = 0.5
     """Px from where the subject is expected that are taken, while so much of what it has at the key is seen."""
@@ -118,8 +121,8 @@ def propagate(
         contest = contested(before, frame, window, flow)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
-        share = _decided(weigh(planes), contest, seen_plainly(planes, before, moved, contest, free))
         own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]
+        share = _decided(weigh(planes), contest, seen_plainly(planes, before, moved, contest, free), own)
         if before.thin is not None and own is not None:
             thin = before.thin.moved(contest.front.affine, window)
             here = thin.around(window, own)
@@ -179,13 +182,20 @@ def drawn_to(codes: NDArray[np.uint8], again: NDArray[np.float32]) -> NDArray[np
     return guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
 
 
-def _decided(share: NDArray[np.float32], contest: Contest, plain: NDArray[np.float32]) -> NDArray[np.float32]:
+def _decided(
+    share: NDArray[np.float32], contest: Contest, plain: NDArray[np.float32], own: NDArray[np.float32] | None
+) -> NDArray[np.float32]:
     """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw.
 
     Args:
         plain: (height, width) log odds of what the background's picture says plainly.
+        own: (height, width) where the key's matte has come to, 0 to 1; None where that is not known.
     """
-    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * contest.evidence + plain
+    evidence = contest.evidence
+    if own is not None:
+        beyond = (contest.deep < -TUNING.beyond) & (evidence < 0)
+        evidence = np.where(beyond, evidence * (1 - own), evidence)
+    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * evidence + plain
     return np.asarray(expit(odds), np.float32)
 
 

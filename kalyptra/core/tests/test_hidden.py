@@ -1,0 +1,68 @@
+"""Who passes behind a post is seen again on its other side while the rest is still hidden, and not squeezed by it."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.hidden import hidden_of
+from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.tests.moving import overlap, texture
+
+SIZE = (180, 320)
+POST = slice(104, 124)
+PACE, FRAMES = 2, 50
+Matte = NDArray[np.float32]
+
+
+class BehindAPost:
+    """A coat that goes along a wall, behind a post a third as wide as the coat."""
+
+    def __init__(self) -> None:
+        self.wall = np.clip(texture(3, SIZE, (0.42, 0.4, 0.36)), 0, 255)
+        self.coat = np.clip(texture(4, SIZE, (0.5, 0.4, 0.3)), 0, 255)
+        self.post = np.clip(texture(9, SIZE, (0.15, 0.16, 0.2)), 0, 255)
+
+    def whole(self, frame: int) -> Matte:
+        out = np.zeros(SIZE, np.float32)
+        cv2.ellipse(out, (60 + PACE * frame, 90), (30, 52), 0, 0, 360, 1.0, -1, cv2.LINE_AA)
+        return out
+
+    def truth(self, frame: int) -> Matte:
+        out = self.whole(frame)
+        out[:, POST] = 0
+        return out
+
+    def look(self, frame: int) -> NDArray[np.uint8]:
+        shift = np.array([[1, 0, PACE * frame], [0, 1, 0]], np.float32)
+        coat = cv2.warpAffine(self.coat, shift, SIZE[::-1], borderMode=cv2.BORDER_WRAP)
+        codes = self.wall + (coat - self.wall) * self.whole(frame)[..., None]
+        codes[:, POST] = self.post[:, POST]
+        codes += np.random.default_rng(frame).normal(0, 1.5, codes.shape)
+        return np.clip(codes, 0, 255).astype(np.uint8)
+
+
+class Hidden(TestCase):
+    def test_a_subject_keeps_its_size_behind_a_post_and_its_other_side_is_taken_up(self) -> None:
+        clip = BehindAPost()
+        subject = FollowedSubject(Surroundings(clip.look, range(FRAMES + 1)), clip.look(0), clip.truth(0))
+        reached = []
+        for frame in range(1, FRAMES + 1):
+            subject.step(clip.look(frame))
+            reached.append(overlap(subject.matte, clip.truth(frame)))
+        self.assertGreater(min(reached), 0.75)
+        self.assertGreater(float(np.mean(reached)), 0.95)
+
+    def test_what_is_hidden_is_where_the_key_has_come_to_and_nothing_is_seen(self) -> None:
+        clip = BehindAPost()
+        whole, seen = clip.whole(22), clip.truth(22)
+        hidden = hidden_of(whole, seen)
+        self.assertAlmostEqual(hidden.share, 1 - seen.sum() / whole.sum(), delta=0.02)
+        self.assertTrue(hidden.beside[90, POST.start - 4])
+        self.assertFalse(hidden.beside[90, POST.start - 12])
+        # A limb that swings leaves a thin strip of its old place: that is no hidden part.
+        self.assertEqual(hidden_of(whole, np.roll(whole, 2, axis=1)).share, 0)
