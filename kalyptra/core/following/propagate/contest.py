@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.colours import colour_share
 from kalyptra.core.following.propagate.exposure import LEAST, MOST, exposed_back, exposure_ratio
-from kalyptra.core.following.propagate.hidden import hidden_of
+from kalyptra.core.following.propagate.hidden import beside_hidden, clear_of
 from kalyptra.core.following.propagate.layer import MovedLayer, affine_of, moved_on, shift_of
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.log_odds import expit
@@ -50,8 +50,6 @@ class Tuning(NamedTuple):
     edge: int = 3
     edge_eps: float = 0.0002
     steeper: float = 1.4
-    hidden: float = 0.3
-    """The share of the subject that is hidden from which on the rest tells but how it turns, shifts and grows."""
     crumb: float = 0.03
     """Parts smaller than this share of the largest are dropped."""
 
@@ -129,11 +127,10 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
     affine_behind, agree_behind, _ = affine_of(grey_was, grey_now, outside)
     own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8))
-    stiff = False
-    if not before.trail.lost:
-        hidden = hidden_of(before.trail.shown(window)[1], matte)
-        inside, own, stiff = hidden.without(inside), hidden.without(own), hidden.share > TUNING.hidden
-    affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace, stiff=stiff)
+    hidden = None if before.trail.lost else beside_hidden(before.trail.shown(window)[1], matte)
+    if hidden is not None:
+        inside, own = clear_of(hidden, inside), clear_of(hidden, own)
+    affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace, stiff=hidden is not None)
     if not agree:
         affine = shift_of(was, now, inside, before.pace)
     front = moved_on(flow, affine, agree, was, grey_was, grey_now, matte, own > 0)

@@ -80,8 +80,8 @@ def seen_plainly(
     """
     evidence = _Evidence(planes)
     # Who comes nearer than at the key is larger by now.
-    whole = before.lasting.area if moved.trail.lost else float(evidence.key.sum())
-    missing = 1 - float(before.matte.sum()) / max(whole, 1.0)
+    grown = 0.0 if moved.trail.lost else float(evidence.key.sum())
+    missing = 1 - float(before.matte.sum()) / max(before.lasting.area, grown, 1.0)
     odds = np.zeros(evidence.plain.shape, np.float32)
     if missing > 0:
         odds += TUNING.fresh * min(missing / TUNING.missing, 1.0) * evidence.new_in_own_colours()
