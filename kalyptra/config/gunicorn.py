@@ -18,4 +18,4 @@ worker_tmp_dir = "/dev/shm"
 def post_worker_init(worker: Any) -> None:
     from kalyptra.core import warm_up
 
-    threading.Thread(target=warm_up, daemon=True).start()
+    threading.Thread(target=warm_up).start()  # waited for by a process that is told to stop: it would abort else

@@ -109,11 +109,12 @@ class Contest:
         return error, deep
 
 
-def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> Contest:
+def contested(before: SubjectState, frame: Frame, window: Window, flow: Any, alone: bool = True) -> Contest:
     """Hold the contest in a window of the next frame.
 
     Args:
         flow: OpenCV's dense inverse search.
+        alone: whether nobody alike is followed beside it: who meets somebody is told apart by more (`meeting.py`).
     """
     was, grey_was, names_was = _cut(before.codes, window), _cut(before.grey, window), _cut(before.names, window)
     now, grey_now, names_now = _cut(frame.codes, window), _cut(frame.grey, window), _cut(frame.names, window)
@@ -127,7 +128,7 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any) -> 
     outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
     affine_behind, agree_behind, _ = affine_of(grey_was, grey_now, outside)
     own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8))
-    hidden = None if before.trail.lost else beside_hidden(before.trail.shown(window)[1], matte)
+    hidden = beside_hidden(before.trail.shown(window)[1], matte) if alone and not before.trail.lost else None
     if hidden is not None:
         inside, own = clear_of(hidden, inside), clear_of(hidden, own)
     affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace, stiff=hidden is not None)

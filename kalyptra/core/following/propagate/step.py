@@ -118,7 +118,7 @@ def propagate(
     window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
     after = replace(before, codes=codes, grey=frame.grey, names=frame.names, matte=np.zeros_like(before.matte))
     if window is not None and before.seen:
-        contest = contested(before, frame, window, flow)
+        contest = contested(before, frame, window, flow, alone=free is None)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
         own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]
