@@ -26,7 +26,7 @@ from kalyptra.shell.benches.follow import TrackedClip, post, traced
 
 TOLERANCE = {"runner": 3.2, "glass": 1.6, "window": 1.6}
 """Px by which a drawn line may stray from the truth: a quick hand."""
-KEYS = {"runner": (0, 52, 62, 82, 90, 106), "glass": (0,), "window": (0, 48)}
+KEYS = {"runner": (0, 52, 62, 84, 106), "glass": (0,), "window": (0, 48)}
 SUBJECTS = {"runner": "runner", "glass": "glass0", "window": "clerk0"}
 EDGES = {
     "runner": Refine(edge=Edge.FAST, edge_width=11),
