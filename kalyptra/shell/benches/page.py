@@ -15,7 +15,8 @@ from kalyptra.shell.trials.instance import Client
 
 STAGES = ("footage", "subjects", "distance", "lens", "pull", "render")
 SCREENS = "document.querySelector('.sheet-body').scrollHeight / innerHeight"
-TIMES = 5
+TIMES, PATIENCE = 5, 60.0
+"""How often the page is opened, and s after which something is given up."""
 WITHOUT_SUBJECTS = """async () => {
   const shot = Alpine.store("shot");
   for (const { id } of [...shot.setup.subjects]) await shot.commit({ do: "remove-subject", id });
@@ -93,8 +94,15 @@ def _first_matte(page: Any, shot: int) -> float:
 
 
 def _until(page: Any, holds: str) -> None:
-    """Wait until something holds; the page's own policy lets no script wait for it there."""
+    """Wait until something holds; the page's own policy lets no script wait for it there.
+
+    Raises:
+        TimeoutError: it does not hold within `PATIENCE`.
+    """
+    until = time.monotonic() + PATIENCE
     while not page.evaluate(holds):
+        if time.monotonic() > until:
+            raise TimeoutError(f"not so within {PATIENCE} s: {holds}")
         page.wait_for_timeout(20)
 
 
