@@ -67,7 +67,7 @@ def _ready(page: Any, shot: int) -> float:
 
 
 def _first_matte(page: Any, shot: int) -> float:
-    """Mark the shot's only subject with two strokes and follow it; until its first matte is on the page."""
+    """Seconds from pressing Follow to the first matte on the page, of a shot's only subject, marked by two strokes."""
     _open(page, shot)
     page.evaluate(WITHOUT_SUBJECTS)
     page.keyboard.press("Home")

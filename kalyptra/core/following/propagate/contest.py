@@ -128,7 +128,7 @@ def contested(before: SubjectState, frame: Frame, window: Window, flow: Any, alo
     outside = 1 - cv2.dilate((matte > 0.05).astype(np.uint8), five)
     affine_behind, agree_behind, _ = affine_of(grey_was, grey_now, outside)
     own = cv2.erode((matte > 0.7).astype(np.uint8), np.ones((3, 3), np.uint8))
-    hidden = beside_hidden(before.trail.shown(window)[1], matte) if alone and not before.trail.lost else None
+    hidden = beside_hidden(before.trail.matte_in(window), matte) if alone and not before.trail.lost else None
     if hidden is not None:
         inside, own = clear_of(hidden, inside), clear_of(hidden, own)
     affine, agree, _ = affine_of(grey_was, grey_now, inside, pace=before.pace, stiff=hidden is not None)

@@ -119,13 +119,21 @@ def affine_of(
     a, b = start[held, 0], there[held, 0]
     if len(a) < TUNING.few:
         return still, 0.0, len(a)
-    affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree, maxIters=500)
-    free = affine is not None and agree.sum() >= TUNING.few and not _grows(affine)
-    if stiff or not free or _along_a_line(a[agree[:, 0] > 0]):
-        affine, agree = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree_more)
-        if affine is None or _grows(affine):
+    motion = None if stiff else _sheared(a, b)
+    if motion is None:
+        motion = cv2.estimateAffinePartial2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree_more)
+        if motion[0] is None or _grows(motion[0]):
             return still, 0.0, len(a)
+    affine, agree = motion
     return affine.astype(np.float32), float(agree.sum() / looked_for), int(agree.sum())
+
+
+def _sheared(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[NDArray[Any], NDArray[Any]] | None:
+    """An affine motion of points (n, 2), and which agree; None where they do not tell how the layer shears."""
+    affine, agree = cv2.estimateAffine2D(a, b, method=cv2.RANSAC, ransacReprojThreshold=TUNING.agree, maxIters=500)
+    if affine is None or agree.sum() < TUNING.few or _grows(affine) or _along_a_line(a[agree[:, 0] > 0]):
+        return None
+    return affine, agree
 
 
 def _grows(affine: NDArray[np.float64]) -> bool:

@@ -101,7 +101,7 @@ def _confined(rival: SubjectState) -> NDArray[np.float32]:
     if rival.trail.lost:
         return rival.matte
     everywhere = (slice(0, rival.matte.shape[0]), slice(0, rival.matte.shape[1]))
-    expected = rival.trail.shown(everywhere)[1] > 0.3
+    expected = rival.trail.matte_in(everywhere) > 0.3
     return np.asarray(rival.matte * ~_beyond(expected.astype(np.uint8), TUNING.astray), np.float32)
 
 

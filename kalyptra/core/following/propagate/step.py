@@ -206,7 +206,7 @@ def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) ->
     """
     if float(moved.matte.sum()) < TUNING.whole * moved.lasting.area:
         return matte
-    expected = np.maximum(contest.front.matte, moved.trail.shown(contest.window)[1])
+    expected = np.maximum(contest.front.matte, moved.trail.matte_in(contest.window))
     near = cv2.dilate((expected > 0.3).astype(np.uint8), np.ones((2 * TUNING.gate + 1,) * 2, np.uint8))
     return np.asarray(matte * near, np.float32)
 

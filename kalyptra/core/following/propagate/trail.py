@@ -48,7 +48,14 @@ class KeyTrail:
 
     def shown(self, window: Window) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """The key's picture and matte as they come to lie in a window."""
+        codes = cv2.remap(self.codes, *self._places(window), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(codes, np.uint8), self.matte_in(window)
+
+    def matte_in(self, window: Window) -> NDArray[np.float32]:
+        """The key's matte as it comes to lie in a window."""
+        matte = cv2.remap(self.matte, *self._places(window), cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+        return np.asarray(matte, np.float32)
+
+    def _places(self, window: Window) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         x, y = (np.ascontiguousarray(self.place[..., i][window]) for i in (0, 1))
-        codes = cv2.remap(self.codes, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        matte = cv2.remap(self.matte, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
-        return np.asarray(codes, np.uint8), np.asarray(matte, np.float32)
+        return x, y
