@@ -33,6 +33,8 @@ export async function askWhenPrepared(url, order) {
   }
 }
 
+const isBeingFollowed = () => work().now?.subject === shot().chosen;
+
 export function looksWords(/** @type {[number, number][]} */ looks) {
   const count = looks.reduce((sum, [first, last]) => sum + last - first + 1, 0);
   return count === 0 ? "No frame needs a look." : `${count} ${count === 1 ? "frame needs" : "frames need"} a look.`;
@@ -215,13 +217,13 @@ export const followParts = {
     },
     get lookWords() {
       const health = healthOf(shot().chosen, shot().line);
-      if (!health?.followed) return work().now?.subject === shot().chosen ? "It is being followed." : "Not followed yet.";
+      if (!health?.followed) return isBeingFollowed() ? "It is being followed." : "Not followed yet.";
       return looksWords(health.looks);
     },
     get nowWords() {
       const { first, step } = shot().reading ?? { first: 0, step: 1 };
       const at = healthOf(shot().chosen, shot().line)?.frames[Math.floor((viewer().frame - first) / step)];
-      if (!at) return "";
+      if (!at || isBeingFollowed()) return "";
       const matte = foundMatte() || shot().subject()?.matte.kind === "imported";
       const kind = matte ? howWords(at[0]) : { h: "made by hand", f: "followed", r: "followed", p: "predicted: not seen", b: "between keys" }[at[0]];
       if (["h", "b", "-", "n"].includes(at[0])) return `This frame: ${kind}.`;

@@ -108,6 +108,8 @@ class FoundLoop(BrowserCase):
         head = self.shot.head
         page.evaluate(ASKED_WHILE_WORKING)
         page.get_by_role("button", name="Follow ahead to the end").click()
+        page.get_by_text("It is being followed.").wait_for()
+        self.assertEqual(page.get_by_text("no matte here").count(), 0)
         page.wait_for_selector("img.newest[src*='newest.png']")  # mattes are seen as they come
         self.worked(head)
         self.assertEqual([frame.frame for frame in self.matte.frames], list(range(1, LAST + 1)))
