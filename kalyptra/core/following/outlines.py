@@ -18,8 +18,9 @@ from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
 from kalyptra.core.following.fine_edge import enlarged
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
-from kalyptra.core.following.propagate.seen_through import AHEAD, seen_through
+from kalyptra.core.following.propagate.seen_through import seen_through
 from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.following.propagate.two_motions import AHEAD
 from kalyptra.core.following.track.border_rings import border_rings
 from kalyptra.core.following.track.by_region import find_by_region, parts_of
 from kalyptra.core.following.track.shape import inside_of
@@ -259,9 +260,9 @@ class _ByRegion:
         drawn = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
         self._region = _closely(codes, drawn)
         # A line has no holes, either.
-        holes = seen_through(small, self._around.ahead(index, AHEAD), _smaller(self._region, small))
+        holes = seen_through(codes, self._around.ahead(index, AHEAD), self._region)
         if holes.any():
-            drawn = drawn * (1 - cv2.resize(holes.astype(np.float32), size[::-1]))
+            drawn = drawn * ~holes
             self._region = _closely(codes, drawn)
         self._subject = FollowedSubject(self._around, small, _smaller(self._region, small), index=index)
 

@@ -1,14 +1,14 @@
 """Where the background is seen through what a line encloses: between spokes and bars, in the crook of an arm.
 
-A line has no holes. What is within one has the colours of what lies around, and none of those that are seen along the
-line; it reaches the line nowhere; and it does not go along with the subject as the subject itself does. From such
-places the rest is found by the colours.
+A line has no holes. What is within one has the very colours that lie close by outside, and none of those that are seen
+along the line. It reaches the line nowhere; and either only something thin lies between it and the outside, or it does
+not go along with the subject as the subject itself does. From such places the rest is found by the colours.
 Source of that: Rother, Kolmogorov and Blake, GrabCut, SIGGRAPH 2004 (OpenCV's).
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 import cv2
@@ -16,93 +16,124 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.lab import bins_of, main_colours, squares_to
-from kalyptra.core.following.propagate.layer import affine_of
+from kalyptra.core.following.propagate.look import smaller
+from kalyptra.core.following.propagate.two_motions import gone_apart, stays_behind
 from kalyptra.core.window import window_of
 
 Codes = NDArray[np.uint8]
 Values = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
-AHEAD = (1, 2, 3, 6, 12, 20)
-LOOKS = 3
-"""Frames to come that are looked at: so many of them, the first in which subject and background have gone apart."""
-
 
 class Tuning(NamedTuple):
-    """What can be tuned. Chosen on made-up racks, ladders, hoops and chairs, and on clips of the tune half's kinds and
-    made-up parcels and coats with patches, which have no holes: nothing was to be taken of those."""
+    """What can be tuned; px at twice the working size. Chosen on subjects of `training/kinds.py`, with rings and
+    without, and on clips of the tune half's kinds with seeds of their own, which hardly have holes: nothing was to be
+    taken of those."""
 
-    agree: float = 0.2
-    """The share of corners that must agree on a motion."""
-    moving: float = 6.0
-    """Codes from which on a pixel does not go along with the background."""
-    apart: float = 1.0
-    """Px that subject and background must go apart: otherwise nothing tells them from each other."""
-    codes: float = 4.0
     lab: float = 8.0
-    """Codes of error, and of colour, that are one unit of evidence."""
     most: float = 2.0
-    capped: float = 40.0
+    """Codes of colour that are one unit of evidence, and the most."""
     like: float = 0.25
     close: float = 12.0
-    """Evidence of colour from which on a place may be seen through, and how far that may be from what lies around."""
-    goes: float = -1.1
-    other_way: float = 0.45
-    """Mean evidence of motion below which such a place goes along with the subject: it is a patch on it; and by how
-    much it must be more, of all of them, than along the line."""
-    speck: int = 12
+    """Evidence of colour from which on a place may be seen through, and codes that it may be from what lies around."""
+    speck: int = 40
     """Px."""
-    own: float = -0.4
-    maybe: float = 0.1
-    """Evidence of motion with which a pixel goes with the subject, and with which it may stay."""
+    as_beside: float = 4.0
+    as_usual: float = 1.3
+    beside: int = 40
+    few: int = 30
+    looked_at: int = 300
+    """Codes of colour by which such a place may differ from what lies outside, or times that by which that differs from
+    itself; at most so many px away; the fewest pixels that say so, and how many of either are looked at."""
+    other_way: float = 0.3
+    stays: float = 0.0
+    """By how much the evidence that it stays with the background must be more there than along the line, and the least
+    of it: it does not go with the subject."""
+    thin: float = 16.0
+    plainly: float = 0.6
+    goes: float = -1.0
+    """Otherwise: px of the subject between it and the outside, along a quarter of its edge; evidence of colour; and
+    evidence of motion below which it goes with the subject all the same, a patch on it."""
     surely_own: float = -0.5
     """Evidence of colour with which a pixel is surely the subject's."""
     colours: int = 20
     sample: int = 4000
     """Main colours of either side, and the pixels that they are found from."""
-    around: int = 30
+    around: int = 60
     """Px around the line whose colours are those of the background."""
-    rim: int = 3
-    rests: float = 1.0
-    """Px along the line whose colours are the subject's, that must go along with it; and how much of that may stay
-    beside what goes: of somebody who sits and talks it is the subject itself that stays."""
-    least: float = 0.08
+    rim: int = 5
+    rim_small: int = 3
+    unlike: float = 10.0
+    enough: float = 0.25
+    """Px along the line, at either size, where colours and motion are the subject's: those colours alone that are so
+    many codes from what lies around, if they are this share. Along something thin the rest is seen through it."""
+    least: float = 0.01
     """The share of what is enclosed that must be seen through; less may be chance."""
     turns: int = 2
+    grown: float = 1.6
+    near: int = 4
+    """How many times as large as the places that are sure what is found by colours may be; else only so many px around
+    those are taken: the subject has these colours, too."""
 
 
 TUNING = Tuning()
+
+
+class _Place(NamedTuple):
+    """A place that may be seen through by its colours: (height, width), and whether it reaches the line."""
+
+    mask: Mask
+    reaches: bool
 
 
 def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     """(height, width) where the background is seen through a shape.
 
     Args:
-        codes: (height, width, 3) RGB of the frame that the line was drawn on, 8 bits.
-        ahead: frames to come; no more of them are asked for than are needed.
+        codes: (height, width, 3) RGB of the frame that the line was drawn on, 8 bits, at twice the working size.
+        ahead: frames to come, at the working size; no more of them are asked for than are needed.
         drawn: (height, width) 0 to 1, what the line encloses.
     """
     nothing = np.zeros(drawn.shape, bool)
-    inside, rim = drawn > 0.5, _rim(drawn, TUNING.rim)
+    inside, lab = drawn > 0.5, cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
     window = window_of(inside.astype(np.uint8), TUNING.around)
-    stays = _stays(codes, ahead, drawn)
-    if window is None or stays is None or not _goes_as_a_whole(stays, rim):
+    colours = _colours(lab, drawn)
+    if window is None or colours is None:
         return nothing
-    colours = _colours(codes, drawn, rim)
-    if colours is None:
+    places = [place for place in _places(*colours, drawn) if _as_beside(lab, place.mask, drawn)]
+    if not places:
         return nothing
-    seeds = _seeds(colours, stays, drawn)
-    if seeds.sum() < TUNING.least * inside.sum() or stays[seeds].mean() < stays[rim].mean() + TUNING.other_way:
+    small = smaller(codes)
+    shape = _resized(drawn, small)
+    looks = gone_apart(small, ahead, shape)
+    along = float(np.mean([look.stays[_rim(shape, TUNING.rim_small)].mean() for look in looks])) if looks else 0.0
+    seeds = nothing.copy()
+    for place in places:
+        motion = stays_behind(looks, _resized(place.mask.astype(np.float32), small) > 0.5)
+        if _goes_another_way(motion, along) or _behind_something_thin(place, motion, colours[0], drawn):
+            seeds |= place.mask
+    if seeds.sum() < TUNING.least * inside.sum():
         return nothing
-    tell = colours[0]
+    nothing[window] = _as_the_seeds(codes[window], colours[0][window], seeds[window], drawn[window])
+    return nothing
+
+
+def _as_the_seeds(codes: Codes, tell: Values, seeds: Mask, drawn: Values) -> Mask:
+    """(height, width) all that is seen through, by its colours, from the places that surely are."""
+    inside = drawn > 0.5
     marks = np.where(inside, np.where(tell > 0, cv2.GC_PR_BGD, cv2.GC_PR_FGD), cv2.GC_BGD).astype(np.uint8)
     marks[inside & ((tell < TUNING.surely_own) | _rim(drawn, 1))], marks[seeds] = cv2.GC_FGD, cv2.GC_BGD
-    part = np.ascontiguousarray(marks[window])
     cv2.setRNGSeed(1)
     models = np.zeros((1, 65)), np.zeros((1, 65))
-    cv2.grabCut(np.ascontiguousarray(codes[window]), part, None, *models, TUNING.turns, cv2.GC_INIT_WITH_MASK)
-    nothing[window] = (part == cv2.GC_BGD) | (part == cv2.GC_PR_BGD)
-    return nothing & inside
+    cv2.grabCut(np.ascontiguousarray(codes), marks, None, *models, TUNING.turns, cv2.GC_INIT_WITH_MASK)
+    through = inside & ((marks == cv2.GC_BGD) | (marks == cv2.GC_PR_BGD))
+    if through.sum() > TUNING.grown * seeds.sum():
+        through &= _wider(seeds, TUNING.near)
+    return np.asarray(through)
+
+
+def _wider(mask: Mask, px: int) -> Mask:
+    return np.asarray(cv2.dilate(mask.astype(np.uint8), np.ones((2 * px + 1,) * 2, np.uint8)) > 0)
 
 
 def _rim(drawn: Values, px: int) -> Mask:
@@ -111,70 +142,75 @@ def _rim(drawn: Values, px: int) -> Mask:
     return np.asarray((drawn > 0.9) & (cv2.erode((drawn > 0.5).astype(np.uint8), wide) == 0))
 
 
-def _stays(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Values | None:
-    """How much better the background's motion explains each pixel than the subject's, units of evidence.
-
-    None where the two do not go apart.
-    """
-    grey, size = cv2.cvtColor(codes, cv2.COLOR_RGB2GRAY), drawn.shape[::-1]
-    five = np.ones((5, 5), np.uint8)
-    outside = 1 - cv2.dilate((drawn > 0.05).astype(np.uint8), five)
-    inside = cv2.erode((drawn > 0.9).astype(np.uint8), five)
-    middle = np.append(np.argwhere(inside > 0).mean(axis=0)[::-1], 1.0) if inside.any() else np.zeros(3)
-    sums = []
-    for picture in ahead:
-
-        def error(motion: NDArray[np.float32], then: Codes = picture) -> Values:
-            flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-            back = cv2.warpAffine(then, motion, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
-            away = np.minimum(cv2.absdiff(codes, back).astype(np.float32).mean(axis=2), np.float32(TUNING.capped))
-            return np.asarray(cv2.blur(away, (3, 3)), np.float32)
-
-        then = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)
-        motion, agree, _ = affine_of(grey, then, outside)
-        behind = error(motion)
-        moving = cv2.dilate(((behind > TUNING.moving) & (inside > 0)).astype(np.uint8), five)
-        own, agree_own, _ = affine_of(grey, then, inside * moving, motion)
-        if min(agree, agree_own) < TUNING.agree or np.linalg.norm((own - motion) @ middle) < TUNING.apart:
-            continue
-        sums.append(np.clip((error(own) - behind) / np.float32(TUNING.codes), -TUNING.most, TUNING.most))
-        if len(sums) == LOOKS:
-            break
-    if not sums:
-        return None
-    return np.asarray(cv2.GaussianBlur(np.mean(sums, axis=0), (0, 0), 1.0), np.float32)
-
-
-def _goes_as_a_whole(stays: Values, rim: Mask) -> bool:
-    along = stays[rim]
-    return bool((along > TUNING.maybe).sum() <= TUNING.rests * (along < TUNING.own).sum())
-
-
-def _colours(codes: Codes, drawn: Values, rim: Mask) -> tuple[Values, Values] | None:
+def _colours(lab: Codes, drawn: Values) -> tuple[Values, Values] | None:
     """How much nearer each colour is to what lies around than to what lies along the line, units of evidence; and how
     far it is from what lies around, L*a*b* codes. None where either is too small to say."""
-    lab = cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)
-    wide = np.ones((2 * TUNING.around + 1,) * 2, np.uint8)
-    near = (cv2.dilate((drawn > 0.05).astype(np.uint8), wide) > 0) & (drawn < 0.02)
-    own, others = np.flatnonzero(rim), np.flatnonzero(near)
-    if min(len(own), len(others)) < 3 * TUNING.colours:
+    near = _wider(drawn > 0.05, TUNING.around) & (drawn < 0.02)
+    rim, others = _rim(drawn, TUNING.rim), np.flatnonzero(near)
+    if min(rim.sum(), len(others)) < 3 * TUNING.colours:
         return None
     away = _away(lab, others)
+    unlike = rim & (away > TUNING.unlike)
+    own = np.flatnonzero(unlike if unlike.sum() > TUNING.enough * rim.sum() else rim)
     tell = np.clip((_away(lab, own) - away) / np.float32(TUNING.lab), -TUNING.most, TUNING.most)
     return np.asarray(cv2.GaussianBlur(tell, (0, 0), 1.0)), np.asarray(cv2.blur(away, (3, 3)))
 
 
-def _seeds(colours: tuple[Values, Values], stays: Values, drawn: Values) -> Mask:
-    """Places that are surely background: parts by their colours that do not reach the line, nor go with the subject."""
-    tell, away = colours
-    seen = (drawn > 0.9) & (tell > TUNING.like) & (away < TUNING.close)
-    opened = cv2.morphologyEx(seen.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    count, parts, stats, _ = cv2.connectedComponentsWithStats(opened)
-    sizes = stats[:, cv2.CC_STAT_AREA]
-    taken = (sizes >= TUNING.speck) & (np.bincount(parts.ravel(), stays.ravel(), count) > TUNING.goes * sizes)
-    taken[np.unique(parts[_rim(drawn, 1)])] = False
-    taken[0] = False
-    return np.asarray(taken[parts])
+def _places(tell: Values, away: Values, drawn: Values) -> Iterator[_Place]:
+    """Places that may be seen through by their colours. Of those that reach the line, what lies along it is left."""
+    like = (drawn > 0.9) & (tell > TUNING.like) & (away < TUNING.close)
+    opened = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    count, parts = cv2.connectedComponents(opened)
+    along, clear = set(np.unique(parts[_rim(drawn, 1)])), ~_rim(drawn, 2)
+    for part in range(1, count):
+        reaches = part in along
+        mask = (parts == part) & clear if reaches else parts == part
+        if mask.sum() >= TUNING.speck:
+            yield _Place(mask, reaches)
+
+
+def _as_beside(lab: Codes, place: Mask, drawn: Values) -> bool:
+    """Whether a place has the very colours that lie close by outside."""
+    outside = lab[_wider(place, TUNING.beside) & (drawn < 0.02)]
+    if len(outside) < TUNING.few:
+        return False
+    here, others, more = (_some(pixels).astype(np.float32) for pixels in (lab[place], outside[::2], outside[1::2]))
+    usual = TUNING.as_usual * _apart(more, others)
+    return _apart(here, others) <= max(TUNING.as_beside, usual)
+
+
+def _apart(pixels: Values, others: Values) -> float:
+    """Codes from pixels (n, 3) to the likest of others (m, 3): the median."""
+    return float(np.median(np.linalg.norm(pixels[:, None] - others, axis=2).min(axis=1)))
+
+
+def _some(pixels: Codes) -> Codes:
+    """(n, 3) some pixels of many, the same every time."""
+    every = np.linspace(0, len(pixels) - 1, min(len(pixels), TUNING.looked_at)).astype(int)
+    return np.asarray(pixels[every])
+
+
+def _goes_another_way(motion: float | None, along: float) -> bool:
+    """Whether a place stays with the background while the subject goes, by the evidence for that in it and along the
+    line."""
+    return motion is not None and motion > max(along + TUNING.other_way, TUNING.stays)
+
+
+def _behind_something_thin(place: _Place, motion: float | None, tell: Values, drawn: Values) -> bool:
+    """Whether only something thin lies between a place and the outside, whose colours it plainly has."""
+    if place.reaches:
+        goes_along = motion is None or motion < TUNING.stays
+    else:
+        goes_along = motion is not None and motion < TUNING.goes
+    if goes_along or tell[place.mask].mean() < TUNING.plainly:
+        return False
+    deep = cv2.distanceTransform((drawn > 0.5).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    return bool(np.quantile(deep[_wider(place.mask, 1) & ~place.mask], 0.25) < TUNING.thin)
+
+
+def _resized(values: Values, picture: Codes) -> Values:
+    """(height, width) at the size of a smaller picture."""
+    return np.asarray(cv2.resize(values, picture.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _away(lab: Codes, part: NDArray[np.int64]) -> Values:
