@@ -52,6 +52,8 @@ class Tuning(NamedTuple):
     steeper: float = 1.4
     crumb: float = 0.03
     """Parts smaller than this share of the largest are dropped."""
+    astray: int = 8
+    """Px from where the key's matte has come to, beyond which a part of its own is somebody else."""
 
 
 TUNING = Tuning()
@@ -184,6 +186,25 @@ def without_crumbs(matte: NDArray[np.float32], own: NDArray[np.float32] | None =
     if own is not None:
         small &= np.bincount(parts.ravel(), own.ravel(), count) < sizes / 2
     return np.where(small[parts], np.float32(0), matte)
+
+
+def without_strays(matte: NDArray[np.float32], own: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A matte without the parts that went away from it: somebody who passed behind the subject, and was taken along.
+
+    Args:
+        own: (height, width) where the key's matte has come to, 0 to 1.
+    """
+    if not (own > 0.3).any():
+        return matte
+    count, parts, stats, _ = cv2.connectedComponentsWithStats((matte > 0.3).astype(np.uint8))
+    if count <= 2:
+        return matte
+    side = 2 * TUNING.astray + 1
+    near = cv2.dilate((own > 0.3).astype(np.uint8), np.ones((side, side), np.uint8))
+    sizes = stats[:, cv2.CC_STAT_AREA]
+    strays = np.bincount(parts.ravel(), near.ravel(), count) < sizes / 2
+    strays[[0, 1 + int(sizes[1:].argmax())]] = False
+    return np.where(strays[parts], np.float32(0), matte)
 
 
 def px_inside(here: NDArray[np.bool_]) -> NDArray[np.float32]:

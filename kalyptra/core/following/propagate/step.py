@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import BackgroundPicture
-from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs
+from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs, without_strays
 from kalyptra.core.following.propagate.difference import new_in, seen_plainly
 from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes
 from kalyptra.core.following.propagate.exposure import exposed_back
@@ -104,6 +104,7 @@ def propagate(
     flow: Any,
     weigh: Weigh = weighed,
     free: NDArray[np.bool_] | None = None,
+    meets: bool = False,
 ) -> Step:
     """Carry a matte to the next frame.
 
@@ -113,6 +114,7 @@ def propagate(
         flow: OpenCV's dense inverse search.
         weigh: what decides by the evidence.
         free: (height, width) where it may be looked for when it is lost; None for everywhere.
+        meets: whether it is together with somebody alike: what is whose is told later.
     """
     frame = Frame.of(codes, before)
     window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
@@ -129,6 +131,8 @@ def propagate(
             share = thin.mixed(share, here, codes, behind, window, contest.exposure)
             after, own = replace(after, thin=thin), np.maximum(own, here)
         matte = without_crumbs(_gated(share, contest, moved), own)
+        if not meets and own is not None:
+            matte = without_strays(matte, own)
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte

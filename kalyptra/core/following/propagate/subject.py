@@ -70,10 +70,12 @@ class FollowedSubject:
         self._index += 1
         behind = self._around.behind(self._index, codes)
         free = None if self._rival is None else self._rival.matte < 0.1
-        step = propagate(self._state, codes, behind, self._flow, free=free)
+        meets = self._pair.encounter is not None
+        step = propagate(self._state, codes, behind, self._flow, free=free, meets=meets)
         self._state = step.state
         if self._rival is not None:
-            other = propagate(self._rival, codes, behind, self._flow, free=np.zeros(step.state.matte.shape, bool))
+            nowhere = np.zeros(step.state.matte.shape, bool)
+            other = propagate(self._rival, codes, behind, self._flow, free=nowhere, meets=meets)
             self._pair, together = self._pair.after(step, other)
             first = self._index == self._met + 1
             self._state, self._rival = together or told_apart(step, other, first)
