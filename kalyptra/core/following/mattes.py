@@ -17,7 +17,7 @@ from kalyptra.core.following.fine_edge import with_fine_edge
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at, smaller
-from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.following.propagate.subject import MOST_BACK, FollowedSubject
 from kalyptra.core.following.propagate.sureness import Sure
 from kalyptra.core.matte.overlap import overlap
 from kalyptra.core.matte.stored import codes_of, coverage_of
@@ -36,8 +36,6 @@ class Tuning(NamedTuple):
     doubt: float = 0.05
     """What a way is expected to miss at a frame, whatever it misses of the key at its other end; and the doubt of a
     frame that is wholly sure. Chosen on twenty clips of the tune half's kinds and surfaces, with seeds of their own."""
-    back: int = 12
-    """Frames in which a subject was hidden that are gone back over once it is seen again."""
     agree: float = 0.9
     agree_least: float = 0.2
     doubted: float = 0.7
@@ -144,7 +142,7 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
         step = _said(frame, _finished(subject, subject.matte, picture), sure)
         if sure.hidden:
             hidden.append((picture, step))
-            if len(hidden) > TUNING.back:
+            if len(hidden) > MOST_BACK:
                 yield hidden.pop(0)[1]
             continue
         yield from _seen_again(subject, hidden)

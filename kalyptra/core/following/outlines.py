@@ -19,11 +19,11 @@ from kalyptra.core.following.fine_edge import enlarged
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.following.propagate.seen_through import seen_through
-from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.following.propagate.subject import MOST_BACK, FollowedSubject
 from kalyptra.core.following.propagate.two_motions import AHEAD
 from kalyptra.core.following.track.border_rings import border_rings
 from kalyptra.core.following.track.by_region import find_by_region, parts_of
-from kalyptra.core.following.track.shape import inside_of
+from kalyptra.core.following.track.shape import inside_of, moved_by
 from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.local_colours import edge_by_colours, px_outside
@@ -36,6 +36,7 @@ from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
 from kalyptra.core.setup.resolve.outline import held_for, placed_at
 from kalyptra.core.setup.time.track import Border, Step, doubt_of
+from kalyptra.core.window import middle_of
 
 LINES_WIDTH = 960
 """Px on the long side of the pictures that lines are followed in."""
@@ -87,8 +88,9 @@ def follow_together(
         full_width: width in px of the clip at full size.
 
     Yields:
-        The outlines' steps by their ids as each frame is found, while any is left. A step belongs to the later of the
-        two frames, also going back.
+        The outlines' steps by their ids as each frame is found, while any is left; those of frames in which a subject
+        is hidden, once it is seen again, or `MOST_BACK` frames later. A step belongs to the later of the two frames,
+        also going back.
 
     Raises:
         FrameUnreadable: the clip has no such frame.
@@ -100,6 +102,7 @@ def follow_together(
     finders = [_ByCorners(line, before) for line in lines if line.outline.motion is not Motion.FREE] + [
         _ByRegion(around, before, parts) for parts in _touching(lines, before.shape)
     ]
+    held: list[dict[str, Step]] = []
     for index, (last, frame) in enumerate(pairwise(frames), 1):
         after = looked_at(footage, frame, LINES_WIDTH)
         steps: dict[str, Step] = {}
@@ -110,8 +113,15 @@ def follow_together(
             finder.lines = [line for line in finder.lines if line.outline.id in steps]
         finders = [finder for finder in finders if finder.lines]
         if not steps:
-            return
-        yield steps
+            break
+        held.append(steps)
+        for finder in finders:
+            for gone, regions in enumerate(finder.seen_before, 2):
+                for line, region in zip(finder.lines, regions, strict=True):
+                    _replace_border(held[-gone], line, frames[index + 1 - gone], region)
+        waits = max((finder.waits for finder in finders), default=0)
+        while len(held) > waits:
+            yield held.pop(0)
         for finder in finders:
             finder.lines = [line for line in finder.lines if line.unseen <= finder.most_unseen]
             keyed = [line for line in finder.lines if frame in line.outline.hand_frames]
@@ -120,6 +130,7 @@ def follow_together(
             if keyed:
                 finder.begin(after, index)
         finders = [finder for finder in finders if finder.lines]
+    yield from held
 
 
 def follow_range(
@@ -212,7 +223,7 @@ class _Line:
         rows = tracked.on(self.rows)
         step, self._placement = _step(last, frame, matrix, self._ids, rows, self._placement, self._scale, tracked)
         if tracked.region is not None:
-            step = step.model_copy(update={"border": self._border(frame, tracked.region)})
+            step = step.model_copy(update={"border": self.border(frame, tracked.region)})
         if tracked.seen:
             self.picture, self.rows, self.unseen = picture, rows, 0
             self._drift, self._since = _drift(matrix, rows), np.eye(3)
@@ -221,7 +232,8 @@ class _Line:
             self._since = np.asarray(matrix @ self._since)
         return step
 
-    def _border(self, frame: int, region: TrackedRegion) -> Border:
+    def border(self, frame: int, region: TrackedRegion) -> Border:
+        """What was seen of its region at a frame."""
         rings = packed([ring / self._scale for ring in border_rings(region.matte)])
         return Border(frame=frame, of=self._of, sure=round(region.sure, 3), rings=rings)
 
@@ -230,6 +242,8 @@ class _ByCorners:
     """An outline that keeps its shape is found by corners inside it."""
 
     most_unseen: float = MOST_UNSEEN
+    waits = 0
+    seen_before: tuple[list[TrackedRegion], ...] = ()
 
     def __init__(self, line: _Line, codes: Codes) -> None:
         self.lines = [line]
@@ -247,7 +261,13 @@ class _ByCorners:
 
 
 class _ByRegion:
-    """What free outlines enclose together is followed as a matte, and their lines go along with that."""
+    """What free outlines enclose together is followed as a matte, and their lines go along with that.
+
+    Attributes:
+        waits: the latest frames, in which it was hidden, of which its region may still be known.
+        seen_before: its regions in the frames before the last one, the latest first, that were known from there: one a
+            line.
+    """
 
     most_unseen = math.inf
 
@@ -265,13 +285,19 @@ class _ByRegion:
             drawn = drawn * ~holes
             self._region = _closely(codes, drawn)
         self._subject = FollowedSubject(self._around, small, _smaller(self._region, small), index=index)
+        self._hidden: list[Codes] = []
+        self.seen_before: list[list[TrackedRegion]] = []
+
+    @property
+    def waits(self) -> int:
+        return len(self._hidden)
 
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
-        matte = self._subject.matte
-        region = laid_over(matte, codes.shape[:2]) if self._subject.thin else enlarged(matte, codes)
+        region = self._enlarged(self._subject.matte, codes)
         rows = [line.rows for line in self.lines]
-        if self._subject.seen and not sure.hidden:
+        seen = self._subject.seen and not sure.hidden
+        if seen:
             last, self._region = self._region, region
             guesses = [line.guess for line in self.lines]
             steps = [
@@ -280,8 +306,36 @@ class _ByRegion:
             ]
         else:
             steps = [_not_seen(line) for line in self.lines]
-        parts = parts_of(region, [step.on(own) for step, own in zip(steps, rows, strict=True)], SEAM)
+        lines = [step.on(own) for step, own in zip(steps, rows, strict=True)]
+        self.seen_before = self._back_over(lines) if seen else []
+        self._hidden = [] if seen else [*self._hidden[1 - MOST_BACK :], codes]
+        parts = parts_of(region, lines, SEAM)
         return [replace(step, region=TrackedRegion(part, sure.share)) for step, part in zip(steps, parts, strict=True)]
+
+    def _back_over(self, lines: list[Rows]) -> list[list[TrackedRegion]]:
+        """Regions of frames in which it was hidden, as far as it is followed back to them from where it is seen."""
+        pictures, here = self._hidden[::-1], middle_of(self._region)
+        regions = []
+        for codes, (matte, sure) in zip(
+            pictures, self._subject.back_over([smaller(picture) for picture in pictures]), strict=False
+        ):
+            region = self._enlarged(matte, codes)
+            there = middle_of(region)
+            gone = np.zeros(2) if here is None or there is None else there - here
+            parts = parts_of(region, [moved_by(rows, gone) for rows in lines], SEAM)
+            regions.append([TrackedRegion(part, sure.share) for part in parts])
+        return regions
+
+    def _enlarged(self, matte: Matte, codes: Codes) -> Matte:
+        return laid_over(matte, codes.shape[:2]) if self._subject.thin else enlarged(matte, codes)
+
+
+def _replace_border(steps: dict[str, Step], line: _Line, frame: int, region: TrackedRegion) -> None:
+    """Note what was seen of a line's region at a frame after all."""
+    step = steps.get(line.outline.id)
+    if step is not None:
+        border = line.border(frame, region)
+        steps[line.outline.id] = step.model_copy(update={"border": border, "predicted": False})
 
 
 def _closely(codes: Codes, drawn: Matte) -> Matte:

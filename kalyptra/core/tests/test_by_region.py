@@ -27,6 +27,10 @@ from kalyptra.core.clip.reader import Picture
 from kalyptra.core.following.propagate.contest import without_crumbs
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.tests.moving import overlap, texture
+from kalyptra.truth.motion import MotionClip
+from kalyptra.truth.motion.clip import Scenario, Trouble
+from kalyptra.truth.motion.scene import Background, Camera
+from kalyptra.truth.tracked import traced
 
 SIZE = (270, 480)
 
@@ -122,6 +126,20 @@ class ByRegion(TestCase):
 
         self.assertLess(reached(11, by_line=True), 0.65, "what its line encloses")
         self.assertGreater(min(reached(frame, by_line=False) for frame in range(1, 12)), 0.8)
+
+    def test_who_comes_back_into_the_picture_has_a_region_from_the_first_frames_on(self) -> None:
+        troubles = frozenset({Trouble.LEAVES})
+        clip = MotionClip(Scenario("back", "tune", "animal", Background.LEAVES, Camera.LOCKED, troubles, 30_020, 80))
+        border = traced(clip.truth(26))[0]
+        outline = drawn_outline("line1", 26, border, motion=Motion.FREE)
+        steps = list(follow(outline, clip, range(26, 52), clip.width))
+        self.assertEqual([step.frame for step in steps], list(range(27, 52)), "none twice, none left out")
+        outline = with_steps(outline, tuple(steps))
+        for frame in range(27, 52):
+            if clip.seen(frame) > 0.25:
+                truth = clip.truth(frame)
+                matte = drawn_matte([outline_at(outline, frame)], Refine(), truth.shape, 1.0)
+                self.assertGreater(overlap(matte, truth), 0.7, frame)
 
     def test_a_small_part_is_a_crumb_unless_the_key_had_it_apart(self) -> None:
         matte, key = np.zeros((2, 60, 60), np.float32)

@@ -22,6 +22,10 @@ from kalyptra.core.following.propagate.thin_parts import ThinParts, is_thin
 Codes = NDArray[np.uint8]
 Matte = NDArray[np.float32]
 
+MOST_BACK = 12
+"""Frames in which a subject was hidden that are gone back over once it is seen again. Chosen on clips of the tune
+half's kinds and surfaces, with seeds of their own."""
+
 
 class FollowedSubject:
     """Follows a matte frame by frame, from one that is given.
