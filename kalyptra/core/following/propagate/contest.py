@@ -188,11 +188,14 @@ def without_crumbs(matte: NDArray[np.float32], own: NDArray[np.float32] | None =
     return np.where(small[parts], np.float32(0), matte)
 
 
-def without_strays(matte: NDArray[np.float32], own: NDArray[np.float32]) -> NDArray[np.float32]:
+def without_strays(
+    matte: NDArray[np.float32], own: NDArray[np.float32], says: NDArray[np.float32]
+) -> NDArray[np.float32]:
     """A matte without the parts that went away from it: somebody who passed behind the subject, and was taken along.
 
     Args:
         own: (height, width) where the key's matte has come to, 0 to 1.
+        says: (height, width) whose colour it is by the key, -1 to 1: what comes up from behind something has its own.
     """
     if not (own > 0.3).any():
         return matte
@@ -203,6 +206,7 @@ def without_strays(matte: NDArray[np.float32], own: NDArray[np.float32]) -> NDAr
     near = cv2.dilate((own > 0.3).astype(np.uint8), np.ones((side, side), np.uint8))
     sizes = stats[:, cv2.CC_STAT_AREA]
     strays = np.bincount(parts.ravel(), near.ravel(), count) < sizes / 2
+    strays &= np.bincount(parts.ravel(), says.ravel(), count) < TUNING.between * sizes
     strays[[0, 1 + int(sizes[1:].argmax())]] = False
     return np.where(strays[parts], np.float32(0), matte)
 

@@ -1,14 +1,15 @@
 """Where the background is seen through what a line encloses: between spokes and bars, in the crook of an arm.
 
 A line has no holes. What is within one has the very colours that lie close by outside, and none of those that are seen
-along the line. It reaches the line nowhere; and either only something thin lies between it and the outside, or it does
-not go along with the subject as the subject itself does. From such places the rest is found by the colours.
+along the line. It reaches the line nowhere; and either it does not go along with the subject as the subject itself
+does, or only something thin lies between it and the outside. From such places the rest is found by the colours.
 Source of that: Rother, Kolmogorov and Blake, GrabCut, SIGGRAPH 2004 (OpenCV's).
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+import math
+from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import cv2
@@ -27,8 +28,8 @@ Mask = NDArray[np.bool_]
 
 class Tuning(NamedTuple):
     """What can be tuned; px at twice the working size. Chosen on subjects of `training/kinds.py`, with rings and
-    without, and on clips of the tune half's kinds with seeds of their own, which hardly have holes: nothing was to be
-    taken of those."""
+    without, and on the demo's clips and clips of the tune half's kinds with seeds of their own, which hardly have
+    holes: nothing was to be taken of those."""
 
     lab: float = 8.0
     most: float = 2.0
@@ -45,15 +46,19 @@ class Tuning(NamedTuple):
     looked_at: int = 300
     """Codes of colour by which such a place may differ from what lies outside, or times that by which that differs from
     itself; at most so many px away; the fewest pixels that say so, and how many of either are looked at."""
-    other_way: float = 0.3
+    other_way: float = 0.45
     stays: float = 0.0
-    """By how much the evidence that it stays with the background must be more there than along the line, and the least
-    of it: it does not go with the subject."""
-    thin: float = 16.0
+    least: float = 0.05
+    """By how much the evidence that it stays with the background must be more there than along the line, which itself
+    goes; and the share of what is enclosed that must do so: limbs and what is carried go their own ways, too."""
+    thin: float = 12.0
+    just_as_beside: float = 2.1
     plainly: float = 0.6
-    goes: float = -1.0
-    """Otherwise: px of the subject between it and the outside, along a quarter of its edge; evidence of colour; and
-    evidence of motion below which it goes with the subject all the same, a patch on it."""
+    goes: float = -0.9
+    least_thin: float = 0.02
+    """Otherwise: px of the subject between it and the outside, along a quarter of its edge; codes of colour by which it
+    may differ; evidence of colour; evidence of motion below which it goes with the subject all the same, a patch on it;
+    and the share of what is enclosed."""
     surely_own: float = -0.5
     """Evidence of colour with which a pixel is surely the subject's."""
     colours: int = 20
@@ -67,8 +72,6 @@ class Tuning(NamedTuple):
     enough: float = 0.25
     """Px along the line, at either size, where colours and motion are the subject's: those colours alone that are so
     many codes from what lies around, if they are this share. Along something thin the rest is seen through it."""
-    least: float = 0.01
-    """The share of what is enclosed that must be seen through; less may be chance."""
     turns: int = 2
     grown: float = 1.6
     near: int = 4
@@ -80,10 +83,19 @@ TUNING = Tuning()
 
 
 class _Place(NamedTuple):
-    """A place that may be seen through by its colours: (height, width), and whether it reaches the line."""
+    """A place that may be seen through by its colours.
+
+    Attributes:
+        mask: (height, width).
+        reaches: whether it reaches the line.
+        unlike: codes by which its colours are off those that lie close by outside; 0 if not more than those themselves.
+        motion: evidence that it stays with the background; None where nothing says so.
+    """
 
     mask: Mask
     reaches: bool
+    unlike: float
+    motion: float | None = None
 
 
 def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
@@ -100,22 +112,32 @@ def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     colours = _colours(lab, drawn)
     if window is None or colours is None:
         return nothing
-    places = [place for place in _places(*colours, drawn) if _as_beside(lab, place.mask, drawn)]
+    places = [place for place in _places(lab, *colours, drawn) if place.unlike <= TUNING.as_beside]
     if not places:
         return nothing
     small = smaller(codes)
     shape = _resized(drawn, small)
     looks = gone_apart(small, ahead, shape)
+    places = [
+        place._replace(motion=stays_behind(looks, _resized(place.mask.astype(np.float32), small) > 0.5))
+        for place in places
+    ]
     along = float(np.mean([look.stays[_rim(shape, TUNING.rim_small)].mean() for look in looks])) if looks else 0.0
-    seeds = nothing.copy()
-    for place in places:
-        motion = stays_behind(looks, _resized(place.mask.astype(np.float32), small) > 0.5)
-        if _goes_another_way(motion, along) or _behind_something_thin(place, motion, colours[0], drawn):
-            seeds |= place.mask
-    if seeds.sum() < TUNING.least * inside.sum():
+    others = _enough(drawn, [place for place in places if _goes_another_way(place, along)], TUNING.least)
+    thin = [place for place in places if _behind_something_thin(place, along, colours[0], drawn)]
+    seeds = others | _enough(drawn, thin, TUNING.least_thin)
+    if not seeds.any():
         return nothing
     nothing[window] = _as_the_seeds(codes[window], colours[0][window], seeds[window], drawn[window])
     return nothing
+
+
+def _enough(drawn: Values, places: Sequence[_Place], share: float) -> Mask:
+    """(height, width) all of some places together; nothing where they are too small a share of a shape."""
+    whole = np.zeros(drawn.shape, bool)
+    for place in places:
+        whole |= place.mask
+    return whole if whole.sum() >= share * (drawn > 0.5).sum() else np.zeros_like(whole)
 
 
 def _as_the_seeds(codes: Codes, tell: Values, seeds: Mask, drawn: Values) -> Mask:
@@ -156,7 +178,7 @@ def _colours(lab: Codes, drawn: Values) -> tuple[Values, Values] | None:
     return np.asarray(cv2.GaussianBlur(tell, (0, 0), 1.0)), np.asarray(cv2.blur(away, (3, 3)))
 
 
-def _places(tell: Values, away: Values, drawn: Values) -> Iterator[_Place]:
+def _places(lab: Codes, tell: Values, away: Values, drawn: Values) -> Iterator[_Place]:
     """Places that may be seen through by their colours. Of those that reach the line, what lies along it is left."""
     like = (drawn > 0.9) & (tell > TUNING.like) & (away < TUNING.close)
     opened = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
@@ -166,17 +188,17 @@ def _places(tell: Values, away: Values, drawn: Values) -> Iterator[_Place]:
         reaches = part in along
         mask = (parts == part) & clear if reaches else parts == part
         if mask.sum() >= TUNING.speck:
-            yield _Place(mask, reaches)
+            yield _Place(mask, reaches, _unlike(lab, mask, drawn))
 
 
-def _as_beside(lab: Codes, place: Mask, drawn: Values) -> bool:
-    """Whether a place has the very colours that lie close by outside."""
+def _unlike(lab: Codes, place: Mask, drawn: Values) -> float:
+    """Codes by which the colours of a place are off those that lie close by outside."""
     outside = lab[_wider(place, TUNING.beside) & (drawn < 0.02)]
     if len(outside) < TUNING.few:
-        return False
+        return math.inf
     here, others, more = (_some(pixels).astype(np.float32) for pixels in (lab[place], outside[::2], outside[1::2]))
-    usual = TUNING.as_usual * _apart(more, others)
-    return _apart(here, others) <= max(TUNING.as_beside, usual)
+    off = _apart(here, others)
+    return off if off > TUNING.as_usual * _apart(more, others) else 0.0
 
 
 def _apart(pixels: Values, others: Values) -> float:
@@ -190,19 +212,21 @@ def _some(pixels: Codes) -> Codes:
     return np.asarray(pixels[every])
 
 
-def _goes_another_way(motion: float | None, along: float) -> bool:
-    """Whether a place stays with the background while the subject goes, by the evidence for that in it and along the
-    line."""
-    return motion is not None and motion > max(along + TUNING.other_way, TUNING.stays)
+def _goes_another_way(place: _Place, along: float) -> bool:
+    """Whether a place stays with the background while the subject goes, by the evidence along the line."""
+    if place.reaches or place.motion is None or along > TUNING.stays:
+        return False
+    return place.motion > max(along + TUNING.other_way, TUNING.stays)
 
 
-def _behind_something_thin(place: _Place, motion: float | None, tell: Values, drawn: Values) -> bool:
-    """Whether only something thin lies between a place and the outside, whose colours it plainly has."""
+def _behind_something_thin(place: _Place, along: float, tell: Values, drawn: Values) -> bool:
+    """Whether only something thin lies between a place and the outside, whose colours it plainly has; one that reaches
+    the line has to stay with the background besides."""
     if place.reaches:
-        goes_along = motion is None or motion < TUNING.stays
+        goes = place.motion is None or place.motion < TUNING.stays or along > TUNING.stays
     else:
-        goes_along = motion is not None and motion < TUNING.goes
-    if goes_along or tell[place.mask].mean() < TUNING.plainly:
+        goes = place.motion is not None and place.motion < TUNING.goes
+    if goes or place.unlike > TUNING.just_as_beside or tell[place.mask].mean() < TUNING.plainly:
         return False
     deep = cv2.distanceTransform((drawn > 0.5).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
     return bool(np.quantile(deep[_wider(place.mask, 1) & ~place.mask], 0.25) < TUNING.thin)

@@ -132,7 +132,7 @@ def propagate(
             after, own = replace(after, thin=thin), np.maximum(own, here)
         matte = without_crumbs(_gated(share, contest, moved), own)
         if not meets and own is not None:
-            matte = without_strays(matte, own)
+            matte = without_strays(matte, own, contest.says)
         signs = _signs(contest, matte)
         if before.lasting.worth * signs.own > TUNING.gone:
             after.matte[window] = matte
