@@ -24,7 +24,7 @@ from kalyptra.core import (
 )
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
-from kalyptra.core.following.propagate.contest import without_crumbs
+from kalyptra.core.following.propagate.contest import without_crumbs, without_strays
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.tests.moving import overlap, texture
 from kalyptra.truth.motion import MotionClip
@@ -147,6 +147,17 @@ class ByRegion(TestCase):
         key[48:56, 48:56] = 1
         self.assertEqual(float((without_crumbs(matte) > 0).sum()), 40 * 40)
         self.assertEqual(float((without_crumbs(matte, key) > 0).sum()), 40 * 40 + 4 * 4)
+
+    def test_a_part_that_went_away_is_let_go_unless_it_has_the_subjects_colours(self) -> None:
+        matte, key = np.zeros((2, 60, 120), np.float32)
+        matte[10:50, 20:50] = key[8:52, 18:52] = 1
+        beyond = (slice(20, 40), slice(70, 90))
+        matte[beyond] = 1
+        others, own = np.full((2, 60, 120), -0.5, np.float32) * np.float32([[[1]], [[-1]]])
+        self.assertEqual(float(without_strays(matte, key, others).sum()), 40 * 30)
+        self.assertEqual(float(without_strays(matte, key, own).sum()), 40 * 30 + 20 * 20)
+        key[beyond] = 1  # as beyond a post: the key's matte has come to there
+        self.assertEqual(float(without_strays(matte, key, others).sum()), 40 * 30 + 20 * 20)
 
     @settings(max_examples=60, deadline=None)
     @given(st.integers(120, 2200), st.integers(120, 2200))
