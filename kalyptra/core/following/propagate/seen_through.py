@@ -97,6 +97,10 @@ class _Place(NamedTuple):
     unlike: float
     motion: float | None = None
 
+    def is_thin(self, deep: Values) -> bool:
+        """Whether only something thin lies between it and the outside; `deep` is px from there, (height, width)."""
+        return bool(np.quantile(deep[_wider(self.mask, 1) & ~self.mask], 0.25) < TUNING.thin)
+
 
 def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     """(height, width) where the background is seen through a shape.
@@ -123,12 +127,17 @@ def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
         for place in places
     ]
     along = float(np.mean([look.stays[_rim(shape, TUNING.rim_small)].mean() for look in looks])) if looks else 0.0
+    tell, deep = colours[0], cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
     others = _enough(drawn, [place for place in places if _goes_another_way(place, along)], TUNING.least)
-    thin = [place for place in places if _behind_something_thin(place, along, colours[0], drawn)]
-    seeds = others | _enough(drawn, thin, TUNING.least_thin)
+    behind = [place for place in places if place.is_thin(deep) and tell[place.mask].mean() > TUNING.plainly]
+    thin = _enough(drawn, [place for place in behind if _as_beside(place, along)], TUNING.least_thin)
+    seeds = others | thin
+    if seeds.any():
+        # Where there is one hole there are others: of a wheel, each between two spokes.
+        seeds |= _enough(drawn, [place for place in behind if not _goes(place)], 0.0)
     if not seeds.any():
         return nothing
-    nothing[window] = _as_the_seeds(codes[window], colours[0][window], seeds[window], drawn[window])
+    nothing[window] = _as_the_seeds(codes[window], tell[window], seeds[window], drawn[window])
     return nothing
 
 
@@ -219,17 +228,17 @@ def _goes_another_way(place: _Place, along: float) -> bool:
     return place.motion > max(along + TUNING.other_way, TUNING.stays)
 
 
-def _behind_something_thin(place: _Place, along: float, tell: Values, drawn: Values) -> bool:
-    """Whether only something thin lies between a place and the outside, whose colours it plainly has; one that reaches
-    the line has to stay with the background besides."""
-    if place.reaches:
-        goes = place.motion is None or place.motion < TUNING.stays or along > TUNING.stays
-    else:
-        goes = place.motion is not None and place.motion < TUNING.goes
-    if goes or place.unlike > TUNING.just_as_beside or tell[place.mask].mean() < TUNING.plainly:
+def _as_beside(place: _Place, along: float) -> bool:
+    """Whether a place behind something thin has the very colours of the outside, and does not go with the subject; one
+    that reaches the line has to stay with the background besides."""
+    if place.reaches and (place.motion is None or place.motion < TUNING.stays or along > TUNING.stays):
         return False
-    deep = cv2.distanceTransform((drawn > 0.5).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    return bool(np.quantile(deep[_wider(place.mask, 1) & ~place.mask], 0.25) < TUNING.thin)
+    return place.unlike <= TUNING.just_as_beside and not _goes(place)
+
+
+def _goes(place: _Place) -> bool:
+    """Whether a place goes with the subject all the same: a patch on it."""
+    return place.motion is not None and place.motion < TUNING.goes
 
 
 def _resized(values: Values, picture: Codes) -> Values:
