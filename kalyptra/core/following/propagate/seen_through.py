@@ -47,10 +47,12 @@ class Tuning(NamedTuple):
     """Codes of colour by which such a place may differ from what lies outside, or times that by which that differs from
     itself; at most so many px away; the fewest pixels that say so, and how many of either are looked at."""
     other_way: float = 0.45
+    stays_of: float = 0.33
     stays: float = 0.0
     least: float = 0.05
     """By how much the evidence that it stays with the background must be more there than along the line, which itself
-    goes; and the share of what is enclosed that must do so: limbs and what is carried go their own ways, too."""
+    goes, and the part of that which it may be; from where on it stays; and the share of what is enclosed that must do
+    so: limbs and what is carried go their own ways, too."""
     thin: float = 12.0
     just_as_beside: float = 2.1
     plainly: float = 0.6
@@ -73,7 +75,7 @@ class Tuning(NamedTuple):
     """Px along the line, at either size, where colours and motion are the subject's: those colours alone that are so
     many codes from what lies around, if they are this share. Along something thin the rest is seen through it."""
     turns: int = 2
-    grown: float = 1.6
+    grown: float = 3.0
     near: int = 4
     """How many times as large as the places that are sure what is found by colours may be; else only so many px around
     those are taken: the subject has these colours, too."""
@@ -225,7 +227,7 @@ def _goes_another_way(place: _Place, along: float) -> bool:
     """Whether a place stays with the background while the subject goes, by the evidence along the line."""
     if place.reaches or place.motion is None or along > TUNING.stays:
         return False
-    return place.motion > max(along + TUNING.other_way, TUNING.stays)
+    return place.motion > max(along + TUNING.other_way, along * TUNING.stays_of)
 
 
 def _as_beside(place: _Place, along: float) -> bool:
