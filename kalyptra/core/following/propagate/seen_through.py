@@ -204,17 +204,21 @@ def _places(lab: Codes, tell: Values, away: Values, drawn: Values) -> Iterator[_
 
 def _unlike(lab: Codes, place: Mask, drawn: Values) -> float:
     """Codes by which the colours of a place are off those that lie close by outside."""
-    outside = lab[_wider(place, TUNING.beside) & (drawn < 0.02)]
+    window = window_of(place.astype(np.uint8), TUNING.beside)
+    assert window is not None
+    close, near = place[window], lab[window]
+    outside = near[_wider(close, TUNING.beside) & (drawn[window] < 0.02)]
     if len(outside) < TUNING.few:
         return math.inf
-    here, others, more = (_some(pixels).astype(np.float32) for pixels in (lab[place], outside[::2], outside[1::2]))
+    here, others, more = (_some(pixels).astype(np.float32) for pixels in (near[close], outside[::2], outside[1::2]))
     off = _apart(here, others)
     return off if off > TUNING.as_usual * _apart(more, others) else 0.0
 
 
 def _apart(pixels: Values, others: Values) -> float:
     """Codes from pixels (n, 3) to the likest of others (m, 3): the median."""
-    return float(np.median(np.linalg.norm(pixels[:, None] - others, axis=2).min(axis=1)))
+    squares = np.square(pixels).sum(axis=1)[:, None] + np.square(others).sum(axis=1) - 2 * pixels @ others.T
+    return float(np.sqrt(np.median(squares.min(axis=1))))
 
 
 def _some(pixels: Codes) -> Codes:
