@@ -119,28 +119,36 @@ def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     if window is None or colours is None:
         return nothing
     places = [place for place in _places(lab, *colours, drawn) if place.unlike <= TUNING.as_beside]
-    if not places:
-        return nothing
+    seeds = _seeds(*_in_motion(places, codes, ahead, drawn), colours[0], drawn)
+    if seeds.any():
+        nothing[window] = _as_the_seeds(codes[window], colours[0][window], seeds[window], drawn[window])
+    return nothing
+
+
+def _in_motion(
+    places: Sequence[_Place], codes: Codes, ahead: Iterable[Codes], drawn: Values
+) -> tuple[list[_Place], float]:
+    """The places with how each goes, and how what lies along the line does: evidence that it stays."""
     small = smaller(codes)
     shape = _resized(drawn, small)
-    looks = gone_apart(small, ahead, shape)
-    places = [
+    looks = gone_apart(small, ahead, shape) if places else []
+    moved = [
         place._replace(motion=stays_behind(looks, _resized(place.mask.astype(np.float32), small) > 0.5))
         for place in places
     ]
-    along = float(np.mean([look.stays[_rim(shape, TUNING.rim_small)].mean() for look in looks])) if looks else 0.0
-    tell, deep = colours[0], cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    return moved, float(np.mean([look.stays[_rim(shape, TUNING.rim_small)].mean() for look in looks])) if looks else 0.0
+
+
+def _seeds(places: Sequence[_Place], along: float, tell: Values, drawn: Values) -> Mask:
+    """(height, width) places that surely are seen through."""
+    deep = cv2.distanceTransform((drawn > 0.5).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
     others = _enough(drawn, [place for place in places if _goes_another_way(place, along)], TUNING.least)
     behind = [place for place in places if place.is_thin(deep) and tell[place.mask].mean() > TUNING.plainly]
-    thin = _enough(drawn, [place for place in behind if _as_beside(place, along)], TUNING.least_thin)
-    seeds = others | thin
+    seeds = others | _enough(drawn, [place for place in behind if _as_beside(place, along)], TUNING.least_thin)
     if seeds.any():
         # Where there is one hole there are others: of a wheel, each between two spokes.
         seeds |= _enough(drawn, [place for place in behind if not _goes(place)], 0.0)
-    if not seeds.any():
-        return nothing
-    nothing[window] = _as_the_seeds(codes[window], tell[window], seeds[window], drawn[window])
-    return nothing
+    return seeds
 
 
 def _enough(drawn: Values, places: Sequence[_Place], share: float) -> Mask:
