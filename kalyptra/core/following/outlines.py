@@ -17,7 +17,7 @@ from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
 from kalyptra.core.following.fine_edge import enlarged
 from kalyptra.core.following.propagate.background import Surroundings
-from kalyptra.core.following.propagate.look import looked_at, smaller
+from kalyptra.core.following.propagate.look import looked_at, shrunk_to, smaller
 from kalyptra.core.following.propagate.seen_through import seen_through
 from kalyptra.core.following.propagate.subject import MOST_BACK, FollowedSubject
 from kalyptra.core.following.propagate.two_motions import AHEAD
@@ -284,7 +284,7 @@ class _ByRegion:
         if holes.any():
             drawn = drawn * ~holes
             self._region = _closely(codes, drawn)
-        self._subject = FollowedSubject(self._around, small, _smaller(self._region, small), index=index)
+        self._subject = FollowedSubject(self._around, small, shrunk_to(self._region, small), index=index)
         self._hidden: list[Codes] = []
         self.seen_before: list[list[TrackedRegion]] = []
 
@@ -345,10 +345,6 @@ def _closely(codes: Codes, drawn: Matte) -> Matte:
     if px_outside(drawn, closely, width) > ALONG:
         return closely
     return edge_by_colours(codes, drawn, width / 2)
-
-
-def _smaller(matte: Matte, codes: Codes) -> Matte:
-    return np.asarray(cv2.resize(matte, codes.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _fit(fits: float) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,3 +25,8 @@ def looked_at(footage: PictureSource, frame: int, long_side: int = WORKING_WIDTH
 def smaller(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """A picture that was looked at larger, (height, width, 3) of 8 bits, at the working size."""
     return eight_bits(shrink(Picture(codes, Transfer.SRGB), WORKING_WIDTH).codes)
+
+
+def shrunk_to(matte: NDArray[np.float32], codes: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """(height, width) a matte, 0 to 1, at the size of a smaller picture."""
+    return np.asarray(cv2.resize(matte, codes.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)

@@ -1,8 +1,8 @@
 """Where the background is seen through what a line encloses: between spokes and bars, in the crook of an arm.
 
 A line has no holes. What is within one has the very colours that lie close by outside, and none of those that are seen
-along the line. It reaches the line nowhere; and either it does not go along with the subject as the subject itself
-does, or only something thin lies between it and the outside. From such places the rest is found by the colours.
+along the line. Either it does not go along with the subject as the subject itself does, or only something thin lies
+between it and the outside; what reaches the line must do both. From such places the rest is found by the colours.
 Source of that: Rother, Kolmogorov and Blake, GrabCut, SIGGRAPH 2004 (OpenCV's).
 """
 
@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.lab import bins_of, main_colours, squares_to
-from kalyptra.core.following.propagate.look import smaller
+from kalyptra.core.following.propagate.look import shrunk_to, smaller
 from kalyptra.core.following.propagate.two_motions import gone_apart, stays_behind
 from kalyptra.core.window import window_of
 
@@ -38,7 +38,8 @@ class Tuning(NamedTuple):
     close: float = 12.0
     """Evidence of colour from which on a place may be seen through, and codes that it may be from what lies around."""
     speck: int = 40
-    """Px."""
+    most_places: int = 150
+    """Px, and so many of the largest places: footage that is all specks must not take all time and memory."""
     as_beside: float = 4.0
     as_usual: float = 1.3
     beside: int = 40
@@ -119,6 +120,8 @@ def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
     if window is None or colours is None:
         return nothing
     places = [place for place in _places(lab, *colours, drawn) if place.unlike <= TUNING.as_beside]
+    if not places:
+        return nothing
     seeds = _seeds(*_in_motion(places, codes, ahead, drawn), colours[0], drawn)
     if seeds.any():
         nothing[window] = _as_the_seeds(codes[window], colours[0][window], seeds[window], drawn[window])
@@ -130,10 +133,10 @@ def _in_motion(
 ) -> tuple[list[_Place], float]:
     """The places with how each goes, and how what lies along the line does: evidence that it stays."""
     small = smaller(codes)
-    shape = _resized(drawn, small)
-    looks = gone_apart(small, ahead, shape) if places else []
+    shape = shrunk_to(drawn, small)
+    looks = gone_apart(small, ahead, shape)
     moved = [
-        place._replace(motion=stays_behind(looks, _resized(place.mask.astype(np.float32), small) > 0.5))
+        place._replace(motion=stays_behind(looks, shrunk_to(place.mask.astype(np.float32), small) > 0.5))
         for place in places
     ]
     return moved, float(np.mean([look.stays[_rim(shape, TUNING.rim_small)].mean() for look in looks])) if looks else 0.0
@@ -201,9 +204,9 @@ def _places(lab: Codes, tell: Values, away: Values, drawn: Values) -> Iterator[_
     """Places that may be seen through by their colours. Of those that reach the line, what lies along it is left."""
     like = (drawn > 0.9) & (tell > TUNING.like) & (away < TUNING.close)
     opened = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    count, parts = cv2.connectedComponents(opened)
+    _, parts, stats, _ = cv2.connectedComponentsWithStats(opened)
     along, clear = set(np.unique(parts[_rim(drawn, 1)])), ~_rim(drawn, 2)
-    for part in range(1, count):
+    for part in 1 + np.argsort(-stats[1:, cv2.CC_STAT_AREA], kind="stable")[: TUNING.most_places]:
         reaches = part in along
         mask = (parts == part) & clear if reaches else parts == part
         if mask.sum() >= TUNING.speck:
@@ -253,11 +256,6 @@ def _as_beside(place: _Place, along: float) -> bool:
 def _goes(place: _Place) -> bool:
     """Whether a place goes with the subject all the same: a patch on it."""
     return place.motion is not None and place.motion < TUNING.goes
-
-
-def _resized(values: Values, picture: Codes) -> Values:
-    """(height, width) at the size of a smaller picture."""
-    return np.asarray(cv2.resize(values, picture.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _away(lab: Codes, part: NDArray[np.int64]) -> Values:
