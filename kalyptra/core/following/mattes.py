@@ -162,7 +162,8 @@ def _seen_again(subject: FollowedSubject, hidden: Sequence[tuple[Codes, Propagat
 
 def _finished(subject: FollowedSubject, matte: Matte, picture: Codes) -> Matte:
     """A matte as it is kept. It is followed on as it was: an edge drawn anew in each frame would wear parts away."""
-    return matte if subject.thin else with_fine_edge(matte, picture)
+    mixed = subject.mixed
+    return matte if mixed.all() else np.where(mixed, matte, with_fine_edge(matte, picture))
 
 
 def _said(frame: int, matte: Matte, sure: Sure) -> PropagatedMatte:

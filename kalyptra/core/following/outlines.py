@@ -327,7 +327,11 @@ class _ByRegion:
         return regions
 
     def _enlarged(self, matte: Matte, codes: Codes) -> Matte:
-        return laid_over(matte, codes.shape[:2]) if self._subject.thin else enlarged(matte, codes)
+        size, mixed = codes.shape[:2], self._subject.mixed
+        if mixed.all():
+            return laid_over(matte, size)
+        within = laid_over(mixed.astype(np.float32), size) > 0.5
+        return np.where(within, laid_over(matte, size), enlarged(matte, codes))
 
 
 def _replace_border(steps: dict[str, Step], line: _Line, frame: int, region: TrackedRegion) -> None:

@@ -60,7 +60,7 @@ class Thin(TestCase):
         truth, nothing = clip.truth(9), np.zeros(SIZE, np.float32)
         wheel = np.zeros(SIZE, bool)
         wheel[155:226, 60:132] = True
-        share = parts.mixed(nothing, wheel, clip.picture(9).codes, behind, WHOLE, 1.0)
+        share, _ = parts.mixed(nothing, wheel, clip.picture(9).codes, behind, WHOLE, 1.0)
         self.assertLess(
             float(np.abs(share - truth)[wheel].mean()), 0.05, f"{truth[wheel].mean():.2f} of it is the wheel's"
         )

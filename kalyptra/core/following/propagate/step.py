@@ -128,7 +128,8 @@ def propagate(
         if before.thin is not None and own is not None:
             thin = before.thin.moved(contest.front.affine, window)
             here = thin.around(window, own)
-            share = thin.mixed(share, here, codes, behind, window, contest.exposure)
+            mixed, seen = thin.mixed(share, here, codes, behind, window, contest.exposure)
+            share, thin = thin.turned(share, mixed, seen, own, window)
             after, own = replace(after, thin=thin), np.maximum(own, here)
         matte = without_crumbs(_gated(share, contest, moved), own)
         if not meets and own is not None:

@@ -18,6 +18,7 @@ from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.propagate.sureness import TUNING as SURENESS
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
 from kalyptra.core.following.propagate.thin_parts import ThinParts, is_thin
+from kalyptra.core.following.propagate.wheels import wheels_of
 
 Codes = NDArray[np.uint8]
 Matte = NDArray[np.float32]
@@ -52,9 +53,11 @@ class FollowedSubject:
         self._rival: SubjectState | None = None
         self._met, self._pair = 0, Pair()
         around.note(index, matte)
-        around.seen_between = is_thin(matte)
+        wheels = wheels_of(matte)
+        self._thin = is_thin(matte)
+        around.seen_between = self._thin or bool(wheels)
         if around.seen_between:
-            self._state = replace(self._state, thin=ThinParts.of(codes, matte, around.behind(index, codes)))
+            self._state = replace(self._state, thin=ThinParts.of(codes, matte, around.behind(index, codes), wheels))
 
     @property
     def matte(self) -> Matte:
@@ -65,9 +68,11 @@ class FollowedSubject:
         return self._state.seen
 
     @property
-    def thin(self) -> bool:
-        """Whether much of it is thin: its pixels are mixtures then, each found by itself (`thin_parts.py`)."""
-        return self._around.seen_between
+    def mixed(self) -> NDArray[np.bool_]:
+        """(height, width) where its pixels are mixtures already, each found by itself (`thin_parts.py`): all over a
+        subject that is thin, and in its wheels."""
+        size, thin = (self.matte.shape[0], self.matte.shape[1]), self._state.thin
+        return np.full(size, True) if self._thin else np.full(size, False) if thin is None else thin.in_the_wheels(size)
 
     def step(self, codes: Codes) -> Sure:
         """Go on to the next frame; how sure its matte is."""

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.lab import main_colours
 from kalyptra.core.following.propagate.top_hat import THICK, thin_of
+from kalyptra.core.following.propagate.wheels import Seen, Wheel
 from kalyptra.core.window import Window
 
 Codes = NDArray[np.uint8]
@@ -73,19 +74,24 @@ class ThinParts:
         colours: (n, 3) RGB codes.
         place: (height, width) where they are in the key's frame, 0 or 1.
         motion: (3, 3) from there to this frame, as the whole subject moved.
+        wheels: what turns of them.
+        in_wheels: whether they are looked for in the wheels alone: the rest of the subject is not thin.
     """
 
     colours: Values
     place: Codes
     motion: NDArray[np.float64]
+    wheels: tuple[Wheel, ...] = ()
+    in_wheels: bool = False
 
     @staticmethod
-    def of(codes: Codes, matte: Values, behind: BackgroundPicture) -> ThinParts | None:
+    def of(codes: Codes, matte: Values, behind: BackgroundPicture, wheels: tuple[Wheel, ...] = ()) -> ThinParts | None:
         """None where none can be told.
 
         Args:
             codes, matte: (height, width, 3) and (height, width) of the key.
             behind: the background's picture there.
+            wheels: those of the matte.
         """
         place = thin_of(matte)
         alone, share = codes.astype(np.float32), matte[..., None]
@@ -101,14 +107,22 @@ class ThinParts:
             for count, here in parts
             if here.sum() > 3 * count
         ]
-        return ThinParts(np.concatenate(colours), place.astype(np.uint8), np.eye(3)) if colours else None
+        if not colours:
+            return None
+        return ThinParts(np.concatenate(colours), place.astype(np.uint8), np.eye(3), wheels, not is_thin(matte))
 
     def moved(self, affine: NDArray[np.float32], window: Window) -> ThinParts:
         """Moved on by the subject's motion, (2, 3) in px of a window."""
         corner = np.array([window[1].start, window[0].start], np.float64)
         step = np.vstack([affine, [0, 0, 1]]).astype(np.float64)
         step[:2, 2] += corner - step[:2, :2] @ corner
-        return replace(self, motion=step @ self.motion)
+        wheels = tuple(wheel.carried(step[:2]) for wheel in self.wheels)
+        return replace(self, motion=step @ self.motion, wheels=wheels)
+
+    def in_the_wheels(self, size: tuple[int, int]) -> NDArray[np.bool_]:
+        """(height, width) of the picture."""
+        discs = [wheel.disc(size) for wheel in self.wheels]
+        return np.asarray(np.max([np.zeros(size, np.float32), *discs], axis=0) > 0.5)
 
     def around(self, window: Window, key: Values) -> NDArray[np.bool_]:
         """(height, width) of a window, where they may be.
@@ -116,16 +130,20 @@ class ThinParts:
         Args:
             key: (height, width) the key's matte carried along: parts go their own ways in it, but wheels go wrong.
         """
+        size = (self.place.shape[0], self.place.shape[1])
+        if self.in_wheels:
+            return self.in_the_wheels(size)[window]
         as_a_whole = cv2.warpAffine(self.place, self.motion[:2], self.place.shape[::-1])[window]
         side = 2 * TUNING.around + 1
         parts = as_a_whole | thin_of(key).astype(np.uint8)
-        return np.asarray(cv2.dilate(parts, np.ones((side, side), np.uint8)) > 0)
+        near = cv2.dilate(parts, np.ones((side, side), np.uint8)) > 0
+        return np.asarray(near | self.in_the_wheels(size)[window])
 
     def mixed(
         self, share: Values, here: NDArray[np.bool_], codes: Codes, behind: BackgroundPicture, window: Window,
         exposure: float,
-    ) -> Values:  # fmt: skip
-        """(height, width) the subject's share of the pixels of a window.
+    ) -> tuple[Values, Seen]:  # fmt: skip
+        """(height, width) the subject's share of the pixels of a window, and what they tell.
 
         Args:
             share: what was decided without this, 0 to 1.
@@ -143,7 +161,32 @@ class ThinParts:
         part = np.clip((part - TUNING.nothing) / (TUNING.all - TUNING.nothing), 0, 1)
         out = share.copy()
         out[here] += tells * (part - share[here])
-        return out
+        seen = Seen(*(np.zeros_like(share) for _ in range(3)))
+        for values, told in zip(seen, (part, tells, np.exp(-np.square(misses / TUNING.fits))), strict=True):
+            values[here] = told
+        return out, seen
+
+    def turned(self, share: Values, mixed: Values, seen: Seen, own: Values, window: Window) -> tuple[Values, ThinParts]:
+        """With the wheels where they have come to.
+
+        Args:
+            share: (height, width) of a window, what was decided without thin parts, 0 to 1.
+            mixed: what was decided with them.
+            own: where the key's matte has come to.
+
+        Returns:
+            The share with the wheels in it, and the thin parts with what was learnt of the wheels.
+        """
+        corner = np.array([[1, 0, window[1].start], [0, 1, window[0].start]], np.float64)
+        into = np.array([[1, 0, -window[1].start], [0, 1, -window[0].start]], np.float64)
+        wheels = []
+        for wheel in self.wheels:
+            there, mixed = wheel.carried(into).stepped(mixed, seen, own)
+            if self.in_wheels:
+                doubted = there.disc((share.shape[0], share.shape[1])) * np.float32(1 - there.believed)
+                mixed = mixed + doubted * (share - mixed)
+            wheels.append(there.carried(corner))
+        return mixed, replace(self, wheels=tuple(wheels))
 
 
 def is_thin(matte: Values) -> bool:

@@ -1,0 +1,224 @@
+"""Wheels: what turns about a hub, while the rest of the subject goes on.
+
+A rim with spokes turns by more than a spoke's width from frame to frame, so that no flow can follow it. But it turns as
+one: once its place and angle are known (`wheel_fit.py`), the key's own matte says where each spoke lies, also where a
+spoke has the colour of what lies behind. Not all that the key has within the rim turns: a fork does not. Which of it
+does is learnt over the frames.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kalyptra.core.following.propagate.round_rims import Place, Rim, radius_of, round_rims
+from kalyptra.core.following.propagate.top_hat import solid_of, thin_of
+from kalyptra.core.following.propagate.wheel_fit import TUNING as FIT
+from kalyptra.core.following.propagate.wheel_fit import Layout, laid_out, wheel_fit
+
+Values = NDArray[np.float32]
+
+
+class Tuning(NamedTuple):
+    """What can be tuned. Chosen on made-up carts."""
+
+    finer: int = 2
+    """Px of a wheel's own picture for each of the frame's."""
+    turns: float = 2.0
+    stays: float = 0.5
+    """Frames that the key counts for, in saying that a part turns, and that it stays."""
+    sure: float = 1.0
+    most: float = 12.0
+    """Frames that must have shown what stays to be half sure of it, and the most that are remembered."""
+    empty: float = 0.15
+    faint: float = 0.3
+    """The key's share up to which it has nothing at a pixel; and below which that is taken for as much."""
+    shown: tuple[float, float] = (0.2, 0.5)
+    part: tuple[float, float] = (0.3, 0.7)
+    """How much of what the key has a frame must show to say that some of it is there, and all; and the shares that say
+    so where the key has nothing."""
+    new: tuple[float, float] = (0.4, 0.8)
+    """How far something turns that the key does not have, from where on it is there, and wholly."""
+    fits: float = 0.4
+    fits_well: float = 0.7
+    fits_best: float = 0.95
+    """How well a frame must agree with a wheel to believe it at all, wholly, and to believe each pixel as well."""
+    trust: float = 0.95
+    itself: float = 0.3
+    """How much the wheel counts beside what was decided without it; and how much less, where a pixel tells itself."""
+    astray: int = 6
+    """Px around where the key's solid parts have come to, in which a leg may lie before a wheel."""
+
+
+TUNING = Tuning()
+
+
+class Seen(NamedTuple):
+    """What a frame shows, (height, width) each, 0 to 1: the share of the subject as each pixel tells it by its colour,
+    how well it tells, and how well it is a mixture of the subject and what lies behind at all."""
+
+    part: Values
+    tells: Values
+    explained: Values
+
+
+@dataclass(frozen=True)
+class Wheel:
+    """A wheel in a frame.
+
+    Attributes:
+        place: where it is in the picture.
+        key: (side, side) the key's thin parts within it, 0 to 1; all of it, where it is filled.
+        turns, stays: (side, side) how far what may be there turns, and stays, 0 to 1: what the key has, and elsewhere
+            whatever turns up.
+        seen_turning, seen_still: (side, side) the frames that say so.
+        angle: radians since the key; believed: how far this frame agrees with it, 0 to 1.
+    """
+
+    place: Place
+    key: Values
+    turns: Values
+    stays: Values
+    seen_turning: Values
+    seen_still: Values
+    angle: float = 0.0
+    believed: float = 0.0
+
+    @staticmethod
+    def of(matte: Values, rim: Rim) -> Wheel:
+        """A wheel of the key's matte, (height, width) 0 to 1. What is solid in it is a leg, unless it is filled."""
+        place = rim.place
+        side = 2 * int(np.ceil(TUNING.finer * radius_of(place) * FIT.beyond))
+        thin = matte if rim.filled else np.where(thin_of(matte), matte, np.float32(0))
+        key = np.clip(_own_view(thin, place, side, how=cv2.INTER_CUBIC), 0, 1)
+        there, known = (key > np.float32(TUNING.empty)).astype(np.float32), np.ones_like(key)
+        return Wheel(place, key, there, there, TUNING.turns * known, TUNING.stays * known)
+
+    def carried(self, affine: NDArray[np.float64]) -> Wheel:
+        """Where its hub comes to by the subject's motion, (2, 3) in px of the picture. Its size is its own."""
+        place = self.place.copy()
+        place[:, 2] = affine[:, :2] @ self.place[:, 2] + affine[:, 2]
+        return replace(self, place=place)
+
+    def disc(self, size: tuple[int, int]) -> Values:
+        """(height, width) of the picture, what it covers up to its rim and a little more, 0 to 1."""
+        return _in_picture(_disc(len(self.key)), self.place, 0.0, size)
+
+    def stepped(self, share: Values, seen: Seen, own: Values) -> tuple[Wheel, Values]:
+        """The wheel in the next frame, and what was decided there with the wheel in it.
+
+        Args:
+            share: (height, width) what was decided without it, 0 to 1.
+            own: (height, width) where the key's matte has come to.
+        """
+        steady = self._staying * self._sure
+        layout = Layout(laid_out(self._turning), laid_out(steady))
+        place, angle, agrees = wheel_fit(layout, self.place, np.dstack([seen.part, seen.tells]))
+        believed = float(np.interp(agrees, (TUNING.fits, TUNING.fits_well), (0, 1)))
+        if not believed:
+            return replace(self, believed=0.0), share
+        found = replace(self, place=place, angle=angle, believed=believed)
+        each = TUNING.itself * np.interp(agrees, (TUNING.fits_well, TUNING.fits_best), (0, 1))
+        trust = np.float32(believed) * (np.float32(TUNING.trust) - np.float32(each) * seen.tells) * seen.explained
+        return found._learnt(seen, steady), found._laid_in(share, trust, own)
+
+    @property
+    def _has(self) -> NDArray[np.bool_]:
+        """(side, side) where the key has something."""
+        return np.asarray(self.key > np.float32(TUNING.empty))
+
+    @property
+    def _turning(self) -> Values:
+        """(side, side) the share of what turns: as much as the key has, or all of what turned up."""
+        return np.where(self._has, self.key * self.turns, _between(self.turns, TUNING.new))
+
+    @property
+    def _staying(self) -> Values:
+        """(side, side) the share of what may stay: the key's alone."""
+        return np.where(self._has, self.key * self.stays, np.float32(0))
+
+    @property
+    def _sure(self) -> Values:
+        """(side, side) how sure it is of what stays, 0 to 1."""
+        times = self.seen_still - np.float32(TUNING.stays)
+        return np.asarray(times / (times + np.float32(TUNING.sure)))
+
+    def _laid_in(self, share: Values, trust: Values, own: Values) -> Values:
+        size = (share.shape[0], share.shape[1])
+        model = _in_picture(self._turning, self.place, self.angle, size)
+        model = np.maximum(model, _in_picture(self._staying * self._sure, self.place, 0.0, size))
+        unsure = _in_picture(self._staying * (1 - self._sure), self.place, 0.0, size)
+        disc = self.disc(size)
+        trust = trust * disc * (1 - np.where(model < share, unsure, 0))
+        side = 2 * TUNING.astray + 1
+        body = cv2.dilate((solid_of(own) > 0.5).astype(np.float32), np.ones((side, side), np.uint8))
+        return np.asarray(np.maximum(share + trust * (model - share), solid_of(share) * body * disc), np.float32)
+
+    def _learnt(self, seen: Seen, steady: Values) -> Wheel:
+        """With what a frame says of which parts turn: those that are not where they would have stayed, and the other
+        way round."""
+        side = len(self.key)
+        here, along = (
+            [_own_view(values, self.place, side, angle) for values in (seen.part, seen.tells)]
+            for angle in (0.0, self.angle)
+        )
+        here[1] *= 1 - _spun(self._turning, self.angle)
+        along[1] *= 1 - _spun(steady, -self.angle)
+        stays, seen_still = self._voted(self.stays, self.seen_still, *here)
+        turns, seen_turning = self._voted(self.turns, self.seen_turning, *along)
+        return replace(self, turns=turns, stays=stays, seen_turning=seen_turning, seen_still=seen_still)
+
+    def _voted(self, before: Values, frames: Values, part: Values, tells: Values) -> tuple[Values, Values]:
+        shown = np.asarray(part / np.maximum(self.key, np.float32(TUNING.faint)), np.float32)
+        vote = np.where(self._has, _between(shown, TUNING.shown), _between(part, TUNING.part))
+        tells = np.clip(tells, 0, 1)
+        total = frames + tells
+        return (before * frames + vote * tells) / total, np.minimum(total, np.float32(TUNING.most))
+
+
+def wheels_of(matte: Values) -> tuple[Wheel, ...]:
+    """The wheels of a key's matte (height, width), 0 to 1, at the working size."""
+    return tuple(Wheel.of(matte, rim) for rim in round_rims(matte))
+
+
+def _between(values: Values, ends: tuple[float, float]) -> Values:
+    """0 to 1, from the one end to the other."""
+    return np.asarray(np.clip((values - ends[0]) / (ends[1] - ends[0]), 0, 1), np.float32)
+
+
+def _disc(side: int) -> Values:
+    disc = np.zeros((side, side), np.float32)
+    cv2.circle(disc, (side // 2, side // 2), side // 2 - 1, 1.0, -1)
+    return disc
+
+
+def _own_view(values: Values, place: Place, side: int, angle: float = 0.0, how: int = cv2.INTER_LINEAR) -> Values:
+    """(side, side) what of the picture lies in a wheel, seen as it has turned."""
+    to_picture = _to_picture(place, side, angle)
+    return np.asarray(cv2.warpAffine(values, to_picture, (side, side), flags=how | cv2.WARP_INVERSE_MAP), np.float32)
+
+
+def _in_picture(own: Values, place: Place, angle: float, size: tuple[int, int]) -> Values:
+    """(height, width) of the picture with a wheel's own view in it."""
+    return np.asarray(cv2.warpAffine(own, _to_picture(place, len(own), angle), size[::-1]), np.float32)
+
+
+def _to_picture(place: Place, side: int, angle: float) -> NDArray[np.float64]:
+    """(2, 3) from a wheel's own view to the picture."""
+    half = side / 2 - 0.5
+    px = FIT.beyond / half
+    turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    motion = place[:, :2] @ turn @ np.array([[px, 0, -px * half], [0, px, -px * half]])
+    motion[:, 2] += place[:, 2]
+    return np.asarray(motion)
+
+
+def _spun(own: Values, angle: float) -> Values:
+    """A wheel's own view, turned."""
+    middle = len(own) / 2 - 0.5
+    turn = cv2.getRotationMatrix2D((middle, middle), -np.degrees(angle), 1.0)
+    return np.asarray(cv2.warpAffine(own, turn, own.shape[::-1]), np.float32)
