@@ -284,7 +284,7 @@ class _ByRegion:
         if holes.any():
             drawn = drawn * ~holes
             self._region = _closely(codes, drawn)
-        self._subject = FollowedSubject(self._around, small, shrunk_to(self._region, small), index=index)
+        self._subject = FollowedSubject(self._around, small, shrunk_to(self._region, small), index=index, drawn=True)
         self._hidden: list[Codes] = []
         self.seen_before: list[list[TrackedRegion]] = []
 

@@ -36,6 +36,7 @@ class FollowedSubject:
         codes, matte: (height, width, 3) the first picture at the working size, (height, width) the matte there, 0 to 1.
         others: pictures and mattes of other keys, whose colours count as well.
         index: the place of the first picture in that order.
+        drawn: whether the matte is of a line that was drawn, and what is seen through it is not known for sure.
     """
 
     def __init__(
@@ -45,6 +46,7 @@ class FollowedSubject:
         matte: Matte,
         others: Sequence[tuple[Codes, Matte]] = (),
         index: int = 0,
+        drawn: bool = False,
     ) -> None:
         self._around, self._index, self._flow = around, index, dense_search()
         self._state = SubjectState.at(codes, matte, others)
@@ -53,7 +55,7 @@ class FollowedSubject:
         self._rival: SubjectState | None = None
         self._met, self._pair = 0, Pair()
         around.note(index, matte)
-        wheels = wheels_of(matte)
+        wheels = wheels_of(matte, drawn)
         self._thin = is_thin(matte)
         around.seen_between = self._thin or bool(wheels)
         if around.seen_between:

@@ -29,8 +29,11 @@ class Tuning(NamedTuple):
     finer: int = 2
     """Px of a wheel's own picture for each of the frame's."""
     turns: float = 2.0
+    turns_loosely: float = 0.5
+    learnt: float = 2.0
     stays: float = 0.5
-    """Frames that the key counts for, in saying that a part turns, and that it stays."""
+    """Frames that the key counts for, in saying that a part turns, also where it was drawn loosely; how many must have
+    shown it, then, to half believe it; and those that the key counts for in saying that a part stays."""
     sure: float = 1.0
     most: float = 12.0
     """Frames that must have shown what stays to be half sure of it, and the most that are remembered."""
@@ -50,6 +53,11 @@ class Tuning(NamedTuple):
     trust: float = 0.95
     itself: float = 0.3
     """How much the wheel counts beside what was decided without it; and how much less, where a pixel tells itself."""
+    nearby: int = 9
+    missing: tuple[float, float] = (0.5, 0.8)
+    told: tuple[float, float] = (0.2, 0.5)
+    """Px over which a wheel that is not seen is hidden, how much of it must be missing there, and how much of that must
+    lie where it would be told."""
     astray: int = 6
     """Px around where the key's solid parts have come to, in which a leg may lie before a wheel."""
 
@@ -77,6 +85,7 @@ class Wheel:
             whatever turns up.
         seen_turning, seen_still: (side, side) the frames that say so.
         angle: radians since the key; believed: how far this frame agrees with it, 0 to 1.
+        given: frames that the key counts for in saying what turns.
     """
 
     place: Place
@@ -87,16 +96,22 @@ class Wheel:
     seen_still: Values
     angle: float = 0.0
     believed: float = 0.0
+    given: float = TUNING.turns
 
     @staticmethod
-    def of(matte: Values, rim: Rim) -> Wheel:
-        """A wheel of the key's matte, (height, width) 0 to 1. What is solid in it is a leg, unless it is filled."""
+    def of(matte: Values, rim: Rim, drawn: bool = False) -> Wheel:
+        """A wheel of the key's matte, (height, width) 0 to 1. What is solid in it is a leg, unless it is filled.
+
+        Args:
+            drawn: whether the matte is of a line that was drawn: what is seen through it is not known for sure.
+        """
         place = rim.place
         side = 2 * int(np.ceil(TUNING.finer * radius_of(place) * FIT.beyond))
         thin = matte if rim.filled else np.where(thin_of(matte), matte, np.float32(0))
         key = np.clip(_own_view(thin, place, side, how=cv2.INTER_CUBIC), 0, 1)
         there, known = (key > np.float32(TUNING.empty)).astype(np.float32), np.ones_like(key)
-        return Wheel(place, key, there, there, TUNING.turns * known, TUNING.stays * known)
+        given = TUNING.turns_loosely if rim.filled or drawn else TUNING.turns
+        return Wheel(place, key, there, there, np.float32(given) * known, TUNING.stays * known, given=given)
 
     def carried(self, affine: NDArray[np.float64]) -> Wheel:
         """Where its hub comes to by the subject's motion, (2, 3) in px of the picture. Its size is its own."""
@@ -124,7 +139,10 @@ class Wheel:
         found = replace(self, place=place, angle=angle, believed=believed)
         each = TUNING.itself * np.interp(agrees, (TUNING.fits_well, TUNING.fits_best), (0, 1))
         trust = np.float32(believed) * (np.float32(TUNING.trust) - np.float32(each) * seen.tells) * seen.explained
-        return found._learnt(seen, steady), found._laid_in(share, trust, own)
+        model = found._expected((share.shape[0], share.shape[1]))
+        hidden = _hidden(model, seen)
+        learnt = found._learnt(seen._replace(tells=seen.tells * (1 - hidden)), steady)
+        return learnt, found._laid_in(model, share, trust * (1 - hidden), own)
 
     @property
     def _has(self) -> NDArray[np.bool_]:
@@ -147,12 +165,19 @@ class Wheel:
         times = self.seen_still - np.float32(TUNING.stays)
         return np.asarray(times / (times + np.float32(TUNING.sure)))
 
-    def _laid_in(self, share: Values, trust: Values, own: Values) -> Values:
+    def _expected(self, size: tuple[int, int]) -> Values:
+        """(height, width) of the picture, what is expected of it there."""
+        turning = _in_picture(self._turning, self.place, self.angle, size)
+        return np.maximum(turning, _in_picture(self._staying * self._sure, self.place, 0.0, size))
+
+    def _laid_in(self, model: Values, share: Values, trust: Values, own: Values) -> Values:
         size = (share.shape[0], share.shape[1])
-        model = _in_picture(self._turning, self.place, self.angle, size)
-        model = np.maximum(model, _in_picture(self._staying * self._sure, self.place, 0.0, size))
         unsure = _in_picture(self._staying * (1 - self._sure), self.place, 0.0, size)
         disc = self.disc(size)
+        if self.given < TUNING.turns:
+            times = np.maximum(self.seen_turning - np.float32(self.given), 0)
+            learnt = times / (times + np.float32(TUNING.learnt))
+            trust = trust * _in_picture(learnt, self.place, self.angle, size)
         trust = trust * disc * (1 - np.where(model < share, unsure, 0))
         side = 2 * TUNING.astray + 1
         body = cv2.dilate((solid_of(own) > 0.5).astype(np.float32), np.ones((side, side), np.uint8))
@@ -180,9 +205,18 @@ class Wheel:
         return (before * frames + vote * tells) / total, np.minimum(total, np.float32(TUNING.most))
 
 
-def wheels_of(matte: Values) -> tuple[Wheel, ...]:
-    """The wheels of a key's matte (height, width), 0 to 1, at the working size."""
-    return tuple(Wheel.of(matte, rim) for rim in round_rims(matte))
+def wheels_of(matte: Values, drawn: bool = False) -> tuple[Wheel, ...]:
+    """The wheels of a key's matte (height, width), 0 to 1, at the working size; `drawn` as in `Wheel.of`."""
+    return tuple(Wheel.of(matte, rim, drawn) for rim in round_rims(matte))
+
+
+def _hidden(model: Values, seen: Seen) -> Values:
+    """(height, width) how far a wheel is hidden, 0 to 1: what is expected nearby is not seen, by pixels that tell."""
+    side = (TUNING.nearby, TUNING.nearby)
+    expected = cv2.blur(np.square(model), side) + np.float32(1e-3)
+    told = cv2.blur(seen.tells * np.square(model), side)
+    missing = cv2.blur(seen.tells * model * np.maximum(model - seen.part, 0), side) / np.maximum(told, 1e-3)
+    return _between(missing, TUNING.missing) * _between(told / expected, TUNING.told)
 
 
 def _between(values: Values, ends: tuple[float, float]) -> Values:
