@@ -81,3 +81,4 @@ class Thin(TestCase):
         below = slice(158, 224)
         wheels = [overlap(step.matte[below].astype(np.float32) / 255, clip.truth(step.frame)[below]) for step in steps]
         self.assertGreater(float(np.mean(wheels)), 0.92)
+        self.assertGreater(min(step.sure for step in steps), 0.5, "no frame is flagged for being thin")

@@ -51,12 +51,12 @@ class FollowedSubject:
         self._around, self._index, self._flow = around, index, dense_search()
         self._state = SubjectState.at(codes, matte, others)
         own = self._state.lasting.says(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB))[matte > 0.5]
-        self._sureness = Sureness(matte, float(own.mean()) if len(own) else 0.0)
+        self._thin = is_thin(matte)
+        self._sureness = Sureness(matte, float(own.mean()) if len(own) else 0.0, self._thin and not drawn)
         self._rival: SubjectState | None = None
         self._met, self._pair = 0, Pair()
         around.note(index, matte)
         wheels = wheels_of(matte, drawn)
-        self._thin = is_thin(matte)
         around.seen_between = self._thin or bool(wheels)
         if around.seen_between:
             self._state = replace(self._state, thin=ThinParts.of(codes, matte, around.behind(index, codes), wheels))

@@ -84,7 +84,7 @@ class Wheel:
         turns, stays: (side, side) how far what may be there turns, and stays, 0 to 1: what the key has, and elsewhere
             whatever turns up.
         seen_turning, seen_still: (side, side) the frames that say so.
-        angle: radians since the key; believed: how far this frame agrees with it, 0 to 1.
+        angle: radians since the key; agrees: how well this frame agrees with it, a correlation, -1 to 1.
         given: frames that the key counts for in saying what turns.
     """
 
@@ -95,7 +95,7 @@ class Wheel:
     seen_turning: Values
     seen_still: Values
     angle: float = 0.0
-    believed: float = 0.0
+    agrees: float = 0.0
     given: float = TUNING.turns
 
     @staticmethod
@@ -133,16 +133,20 @@ class Wheel:
         steady = self._staying * self._sure
         layout = Layout(laid_out(self._turning), laid_out(steady))
         place, angle, agrees = wheel_fit(layout, self.place, np.dstack([seen.part, seen.tells]))
-        believed = float(np.interp(agrees, (TUNING.fits, TUNING.fits_well), (0, 1)))
-        if not believed:
-            return replace(self, believed=0.0), share
-        found = replace(self, place=place, angle=angle, believed=believed)
+        if agrees <= TUNING.fits:
+            return replace(self, agrees=agrees), share
+        found = replace(self, place=place, angle=angle, agrees=agrees)
         each = TUNING.itself * np.interp(agrees, (TUNING.fits_well, TUNING.fits_best), (0, 1))
-        trust = np.float32(believed) * (np.float32(TUNING.trust) - np.float32(each) * seen.tells) * seen.explained
+        trust = np.float32(found.believed) * (np.float32(TUNING.trust) - np.float32(each) * seen.tells) * seen.explained
         model = found._expected((share.shape[0], share.shape[1]))
         hidden = _hidden(model, seen)
         learnt = found._learnt(seen._replace(tells=seen.tells * (1 - hidden)), steady)
         return learnt, found._laid_in(model, share, trust * (1 - hidden), own)
+
+    @property
+    def believed(self) -> float:
+        """How far it is believed in this frame, 0 to 1."""
+        return float(np.interp(self.agrees, (TUNING.fits, TUNING.fits_well), (0, 1)))
 
     @property
     def _has(self) -> NDArray[np.bool_]:
