@@ -29,13 +29,24 @@ def at_full_size(matte: Codes, codes: Codes) -> Matte:
     return enlarged(coverage_of(matte), codes)
 
 
-def enlarged(matte: Matte, codes: Codes) -> Matte:
-    """The same of a matte that is (height, width), 0 to 1."""
-    whole = laid_over(matte, (codes.shape[0], codes.shape[1]))
+def enlarged(matte: Matte, codes: Codes, mixed: NDArray[np.bool_] | None = None) -> Matte:
+    """The same of a matte that is (height, width), 0 to 1.
+
+    Args:
+        mixed: (height, width) where its pixels are mixtures already, and no edge is drawn.
+    """
+    size = codes.shape[0], codes.shape[1]
+    whole = laid_over(matte, size)
+    if mixed is not None and mixed.all():
+        return whole
     refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_OF_FOUND))
-    return edged(whole, codes, refine, 1.0, False)
+    fine = edged(whole, codes, refine, 1.0, False)
+    return fine if mixed is None else np.where(laid_over(mixed.astype(np.float32), size) > 0.5, whole, fine)
 
 
-def with_fine_edge(matte: Matte, codes: Codes) -> Matte:
+def with_fine_edge(matte: Matte, codes: Codes, mixed: NDArray[np.bool_] | None = None) -> Matte:
     """The same at the matte's own size: each pixel has the share of it that is the subject's in the larger picture."""
-    return np.asarray(cv2.resize(enlarged(matte, codes), matte.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
+    if mixed is not None and mixed.all():
+        return matte
+    fine = np.asarray(cv2.resize(enlarged(matte, codes), matte.shape[::-1], interpolation=cv2.INTER_AREA), np.float32)
+    return fine if mixed is None else np.where(mixed, matte, fine)

@@ -139,7 +139,7 @@ def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence
     for frame in frames[1:]:
         picture = looked_at(footage, frame, 2 * WORKING_WIDTH)
         sure = subject.step(smaller(picture))
-        step = _said(frame, _finished(subject, subject.matte, picture), sure)
+        step = _said(frame, subject.matte, subject.mixed, picture, sure)
         if sure.hidden:
             hidden.append((picture, step))
             if len(hidden) > MOST_BACK:
@@ -156,19 +156,16 @@ def _seen_again(subject: FollowedSubject, hidden: Sequence[tuple[Codes, Propagat
     back = list(subject.back_over([smaller(picture) for picture, _ in reversed(hidden)]))
     reached = len(hidden) - len(back)
     yield from (step for _, step in hidden[:reached])
-    for (picture, step), (matte, sure) in zip(hidden[reached:], reversed(back), strict=True):
-        yield _said(step.frame, _finished(subject, matte, picture), sure)
+    for (picture, step), (matte, mixed, sure) in zip(hidden[reached:], reversed(back), strict=True):
+        yield _said(step.frame, matte, mixed, picture, sure)
 
 
-def _finished(subject: FollowedSubject, matte: Matte, picture: Codes) -> Matte:
+def _said(
+    frame: int, matte: Matte, mixed: NDArray[np.bool_] | None, picture: Codes, sure: Sure
+) -> PropagatedMatte:  # fmt: skip
     """A matte as it is kept. It is followed on as it was: an edge drawn anew in each frame would wear parts away."""
-    mixed = subject.mixed
-    return matte if mixed.all() else np.where(mixed, matte, with_fine_edge(matte, picture))
-
-
-def _said(frame: int, matte: Matte, sure: Sure) -> PropagatedMatte:
     how = How.PREDICTED if sure.hidden else How.FOLLOWED
-    return PropagatedMatte(frame, codes_of(matte), round(sure.share, 3), how)
+    return PropagatedMatte(frame, codes_of(with_fine_edge(matte, picture, mixed)), round(sure.share, 3), how)
 
 
 def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.uint8], Matte]:

@@ -27,7 +27,6 @@ from kalyptra.core.following.track.shape import inside_of, moved_by
 from kalyptra.core.following.track.step import SubjectModel, TrackedRegion, TrackedStep, find_step
 from kalyptra.core.matte.drawn import outline_matte
 from kalyptra.core.matte.local_colours import edge_by_colours, px_outside
-from kalyptra.core.matte.stored import laid_over
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.outline import Joins, Outline
 from kalyptra.core.setup.document.setup import Refine
@@ -294,7 +293,7 @@ class _ByRegion:
 
     def find(self, codes: Codes) -> list[TrackedStep]:
         sure = self._subject.step(smaller(codes))
-        region = self._enlarged(self._subject.matte, codes)
+        region = enlarged(self._subject.matte, codes, self._subject.mixed)
         rows = [line.rows for line in self.lines]
         seen = self._subject.seen and not sure.hidden
         if seen:
@@ -316,22 +315,15 @@ class _ByRegion:
         """Regions of frames in which it was hidden, as far as it is followed back to them from where it is seen."""
         pictures, here = self._hidden[::-1], middle_of(self._region)
         regions = []
-        for codes, (matte, sure) in zip(
+        for codes, (matte, mixed, sure) in zip(
             pictures, self._subject.back_over([smaller(picture) for picture in pictures]), strict=False
         ):
-            region = self._enlarged(matte, codes)
+            region = enlarged(matte, codes, mixed)
             there = middle_of(region)
             gone = np.zeros(2) if here is None or there is None else there - here
             parts = parts_of(region, [moved_by(rows, gone) for rows in lines], SEAM)
             regions.append([TrackedRegion(part, sure.share) for part in parts])
         return regions
-
-    def _enlarged(self, matte: Matte, codes: Codes) -> Matte:
-        size, mixed = codes.shape[:2], self._subject.mixed
-        if mixed.all():
-            return laid_over(matte, size)
-        within = laid_over(mixed.astype(np.float32), size) > 0.5
-        return np.where(within, laid_over(matte, size), enlarged(matte, codes))
 
 
 def _replace_border(steps: dict[str, Step], line: _Line, frame: int, region: TrackedRegion) -> None:

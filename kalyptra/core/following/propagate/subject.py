@@ -70,11 +70,16 @@ class FollowedSubject:
         return self._state.seen
 
     @property
-    def mixed(self) -> NDArray[np.bool_]:
+    def mixed(self) -> NDArray[np.bool_] | None:
         """(height, width) where its pixels are mixtures already, each found by itself (`thin_parts.py`): all over a
-        subject that is thin, and in its wheels."""
-        size, thin = (self.matte.shape[0], self.matte.shape[1]), self._state.thin
-        return np.full(size, True) if self._thin else np.full(size, False) if thin is None else thin.in_the_wheels(size)
+        subject that is thin, and in its wheels; None where none are."""
+        return self._mixed_in(self._state)
+
+    def _mixed_in(self, state: SubjectState) -> NDArray[np.bool_] | None:
+        size = state.matte.shape[0], state.matte.shape[1]
+        if self._thin:
+            return np.full(size, True)
+        return None if state.thin is None else state.thin.in_the_wheels(size)
 
     def step(self, codes: Codes) -> Sure:
         """Go on to the next frame; how sure its matte is."""
@@ -95,14 +100,14 @@ class FollowedSubject:
         self._around.note(self._index, self._state.matte)
         return self._sureness.after(step.signs, self._state.matte)
 
-    def back_over(self, pictures: Iterable[Codes]) -> Iterator[tuple[Matte, Sure]]:
+    def back_over(self, pictures: Iterable[Codes]) -> Iterator[tuple[Matte, NDArray[np.bool_] | None, Sure]]:
         """Go back from this frame over the ones before, the latest first, as far as the subject is seen there.
 
         What came up from behind something, or into the picture, is known better once more of it is seen. The way ahead
         stays as it is.
 
         Yields:
-            Its matte in each, and how sure that is.
+            Its matte in each, where that is `mixed`, and how sure it is.
         """
         state, nowhere = replace(self._state, pace=-self._state.pace), np.zeros(self.matte.shape, bool)
         for index, codes in zip(range(self._index - 1, 0, -1), pictures, strict=False):
@@ -111,7 +116,7 @@ class FollowedSubject:
             if not state.seen or step.signs.error > SURENESS.foreign:
                 return
             self._around.note(index, state.matte)
-            yield state.matte, self._sureness.after(step.signs, state.matte)
+            yield state.matte, self._mixed_in(state), self._sureness.after(step.signs, state.matte)
 
     def correct(self, matte: Matte) -> None:
         """Put another matte in the place of the one of this frame: it is followed from there."""
