@@ -10,7 +10,6 @@ from __future__ import annotations
 import sys
 import time
 from collections.abc import Iterator
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -21,10 +20,10 @@ from numpy.typing import NDArray
 from kalyptra.core import one_thread_a_frame
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.evidence import PLANES
-from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at
-from kalyptra.core.following.propagate.state import AROUND, SubjectState
-from kalyptra.core.following.propagate.step import Weigh, propagate
+from kalyptra.core.following.propagate.state import AROUND
+from kalyptra.core.following.propagate.step import Weigh
+from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.window import window_of
 from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
 from kalyptra.truth.motion.scene import Background, Camera
@@ -39,6 +38,8 @@ LIKELY = {
 }  # fmt: skip
 KEPT = 0.6
 """The share of frames that become samples: neighbours are much alike."""
+DRAWN = 0.25
+"""The share of clips whose key is a line that was drawn, and loose."""
 CONTEST = PLANES.index("matte of the contest")
 Planes = NDArray[np.float32]
 
@@ -67,33 +68,35 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
     order = list(range(whole[-1], -1, -1)) if rng.random() < 0.3 else list(range(whole[0], clip.frames))
     size = (WORKING_WIDTH, round(WORKING_WIDTH * 9 / 16))
     truth = {f: cv2.resize(clip.truth(f), size, interpolation=cv2.INTER_AREA) for f in order}
-    flow = dense_search()
-    state = SubjectState.at(looked_at(clip, order[0]), truth[order[0]])
-    way = rng.random()
-    network, damaged = weigh is not None and way < 0.6, way > (0.75 if weigh else 0.5)
+    way, drawn = rng.random(), rng.random() < DRAWN
+    network, damaged = weigh is not None and way < 0.75, way > 0.6
+    seen: list[Planes] = []
+
+    def decide(planes: Planes) -> NDArray[np.float32]:
+        seen.append(planes)
+        return weigh(planes) if network and weigh else np.ascontiguousarray(planes[CONTEST])
+
+    codes, key = looked_at(clip, order[0]), truth[order[0]]
     around = Surroundings(partial(looked_at, clip), order)
-    around.note(0, truth[order[0]])
-    for index, frame in enumerate(order[1:], 1):
-        seen: list[Planes] = []
-
-        def decide(planes: Planes) -> NDArray[np.float32]:
-            seen.append(planes)  # noqa: B023
-            return weigh(planes) if network and weigh else np.ascontiguousarray(planes[CONTEST])
-
-        before = state
-        codes = looked_at(clip, frame)
-        state = propagate(before, codes, around.behind(index, codes), flow, decide).state
-        around.note(index, state.matte)
-        if seen and rng.random() < KEPT:
-            yield seen[0], _in_window(truth[frame], before, seen[0])
-        if damaged and rng.random() < 0.6:
-            state = replace(state, matte=damage(rng, truth[frame], state.codes))
+    subject = FollowedSubject(around, codes, loose(rng, key) if drawn else key, drawn=drawn, weigh=decide)
+    for frame in order[1:]:
+        window = window_of((subject.matte > 0.3).astype(np.uint8), AROUND) if subject.seen else None
+        seen.clear()
+        subject.step(looked_at(clip, frame))
+        # The first is the subject's; somebody alike who is followed beside it comes after it.
+        if seen and window is not None and truth[frame][window].shape == seen[0].shape[1:] and rng.random() < KEPT:
+            yield seen[0], truth[frame][window]
+        if damaged and rng.random() < 0.4:
+            subject.correct(damage(rng, truth[frame], looked_at(clip, frame)))
 
 
-def _in_window(truth: NDArray[np.float32], before: SubjectState, planes: Planes) -> NDArray[np.float32]:
-    window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
-    assert window is not None
-    return np.asarray(truth[window])
+def loose(rng: np.random.Generator, matte: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A matte as a line is drawn: up to two px outside of the edge, and less far here than there."""
+    solid = (matte > 0.5).astype(np.uint8)
+    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+    waves = cv2.resize(rng.normal(0, 0.6, (9, 16)).astype(np.float32), matte.shape[::-1], interpolation=cv2.INTER_CUBIC)
+    smooth = cv2.GaussianBlur(deep + rng.uniform(-0.3, 1.8) + waves, (0, 0), rng.uniform(0.5, 3))
+    return np.asarray(np.clip(smooth + 0.5, 0, 1), np.float32)
 
 
 def damage(rng: np.random.Generator, matte: NDArray[np.float32], codes: NDArray[np.uint8]) -> NDArray[np.float32]:

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from torch import Tensor
 from torch.nn import functional
 
-from kalyptra.core.following.propagate.evidence import PLANES
+from kalyptra.core.following.propagate.evidence import PLANES, RULE
+from kalyptra.core.following.propagate.step import TUNING
 from training.network import Network
 from training.samples import CONTEST, unpacked
 
@@ -32,6 +33,9 @@ BACKGROUND = [PLANES.index(name) for name in (
     "background open", "background held", "key's colours of the background",
 )]  # fmt: skip
 TRAIL = [PLANES.index("key's matte carried along"), PLANES.index("difference from the key's picture")]
+RULES = PLANES.index("odds by rule")
+MOST_ODDS = 9.2
+"""How sure following lets the network be."""
 COLOURS = [PLANES.index("key's colours"), PLANES.index("worth of the key's colours")]
 Sample = tuple[NDArray[np.uint8], NDArray[np.uint8]]
 
@@ -90,6 +94,12 @@ def _cropped(rng: np.random.Generator, x: NDArray[np.uint8], y: NDArray[np.uint8
     return x[:, top : top + CROP, left : left + CROP], y[top : top + CROP, left : left + CROP]
 
 
+def decided(odds: Tensor, planes: Tensor) -> Tensor:
+    """Log odds as following takes them: the network's, as far as they count, and those by rule."""
+    bounded = torch.clamp(odds, -MOST_ODDS, MOST_ODDS)
+    return TUNING.network * (bounded + 0.02 * (odds - bounded)) + RULE * planes[:, RULES : RULES + 1]
+
+
 def loss_of(odds: Tensor, truth: Tensor) -> Tensor:
     """Cross entropy, and the part of the overlap that is missing."""
     share = torch.sigmoid(odds)
@@ -110,7 +120,8 @@ def judged(network: Network, samples: list[Sample]) -> tuple[float, float]:
         if truth.sum() < 50:
             continue
         with torch.inference_mode():
-            own = network(torch.from_numpy(unpacked(x))[None])[0, 0].numpy() > 0
+            planes = torch.from_numpy(unpacked(x))[None]
+            own = decided(network(planes), planes)[0, 0].numpy() > 0
         for matte, into in ((own, reached), (x[CONTEST] > 152, contest)):
             into.append(_overlap(matte, truth))
     network.train()
@@ -146,7 +157,7 @@ def main() -> None:
             cosine = 0.5 * (1 + np.cos(np.pi * gone))
             group["lr"] = told.rate * min(1, steps / 60 + 0.05) * (LEAST_RATE + (1 - LEAST_RATE) * cosine)
         planes, truth = samples.batch(rng)
-        loss = loss_of(network(planes), truth)
+        loss = loss_of(decided(network(planes), planes), truth)
         optimiser.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)

@@ -13,7 +13,7 @@ from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
 from kalyptra.truth.motion.scene import Background, Camera
 from training.confidence import FLAGGED, fitted
 from training.kinds import made_up
-from training.samples import SEED, damage, packed, samples_of, scenario_of, unpacked
+from training.samples import SEED, damage, loose, packed, samples_of, scenario_of, unpacked
 
 
 class Samples(TestCase):
@@ -40,6 +40,7 @@ class Samples(TestCase):
         for planes, truth in both:
             self.assertEqual(planes.shape, (len(PLANES), *truth.shape))
             self.assertLess(np.abs(unpacked(packed(planes)) - planes).max(), 1 / 90)
+            self.assertTrue((planes[PLANES.index("odds by rule")] != 0).mean() > 0.5, "what the rules say is a plane")
 
     @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 10**6))
@@ -49,6 +50,16 @@ class Samples(TestCase):
         wrong = damage(np.random.default_rng(seed), truth, np.full((120, 160, 3), 90, np.uint8))
         self.assertTrue(wrong.min() >= 0 and wrong.max() <= 1 and wrong.shape == truth.shape)
         self.assertGreater(np.minimum(wrong, truth).sum() / np.maximum(wrong, truth).sum(), 0.15)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.integers(0, 10**6))
+    def test_a_loose_matte_holds_the_whole_subject_and_little_around_it(self, seed: int) -> None:
+        truth = np.zeros((270, 480), np.float32)
+        truth[60:220, 180:280] = 1
+        line = loose(np.random.default_rng(seed), truth)
+        self.assertTrue(line.min() >= 0 and line.max() <= 1 and line.shape == truth.shape)
+        self.assertGreater(float((line > 0.5)[truth > 0.5].mean()), 0.97)
+        self.assertLess(float(line.sum()), 1.15 * float(truth.sum()))
 
 
 class Confidence(TestCase):

@@ -17,9 +17,12 @@ PLANES = (
     "evidence of the contest", "matte of the contest", "px inside the expected edge", "residual of the background",
     "residual beyond its range", "spread of the background", "background clean", "key's matte carried along",
     "difference from the key's picture", "area beside the key's", "background open", "background held",
-    "key's colours of the background",
+    "key's colours of the background", "odds by rule",
 )  # fmt: skip
 """Names of the planes, in order. Each is about -1 to 2.6 in size."""
+RULE = 4
+"""Log odds by rule that are 1 in their plane."""
+MOST = 2.65
 RESIDUAL = 15
 """Codes by which the picture differs from the background that are 1 in its plane."""
 
@@ -27,7 +30,7 @@ RESIDUAL = 15
 def evidence_planes(
     before: SubjectState, frame: Frame, contest: Contest, behind: BackgroundPicture
 ) -> NDArray[np.float32]:
-    """(planes, height, width) of the contest's window.
+    """(planes, height, width) of the contest's window; what is told by rule is still to come (`with_rules`).
 
     Args:
         before: the state before, its trail already moved to this frame.
@@ -52,7 +55,13 @@ def evidence_planes(
         np.minimum(cv2.blur(differs, (3, 3)), 40) / 15, area, rest[..., 2], rest[..., 3],
         before.lasting.says(lab_behind) * known,
     )  # fmt: skip
-    out = np.empty((len(PLANES), *contest.matte.shape), np.float32)
+    out = np.zeros((len(PLANES), *contest.matte.shape), np.float32)
     for i, plane in enumerate(planes):
         out[i] = plane
-    return np.clip(out, -2.65, 2.65, out=out)
+    return np.clip(out, -MOST, MOST, out=out)
+
+
+def with_rules(planes: NDArray[np.float32], odds: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The same planes, and what the rules say of each pixel: (height, width) log odds."""
+    planes[PLANES.index("odds by rule")] = np.clip(odds / RULE, -MOST, MOST)
+    return planes

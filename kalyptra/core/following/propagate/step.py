@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame, contested, without_crumbs, without_strays
 from kalyptra.core.following.propagate.difference import new_in, seen_plainly
-from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes
+from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes, with_rules
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
@@ -124,7 +124,8 @@ def propagate(
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
         own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]
-        share = _decided(weigh(planes), contest, seen_plainly(planes, before, moved, contest, free), own)
+        rules = _by_rule(contest, seen_plainly(planes, before, moved, contest, free), own)
+        share = _decided(weigh(with_rules(planes, rules)), rules)
         if before.thin is not None and own is not None:
             thin = before.thin.moved(contest.front.affine, window)
             here = thin.around(window, own)
@@ -187,10 +188,8 @@ def drawn_to(codes: NDArray[np.uint8], again: NDArray[np.float32]) -> NDArray[np
     return guided_filter(codes, again, TUNING.edge, TUNING.edge_eps, TUNING.steeper)
 
 
-def _decided(
-    share: NDArray[np.float32], contest: Contest, plain: NDArray[np.float32], own: NDArray[np.float32] | None
-) -> NDArray[np.float32]:
-    """The network's shares and the contest's evidence, weighed as log odds: steadier on what it never saw.
+def _by_rule(contest: Contest, plain: NDArray[np.float32], own: NDArray[np.float32] | None) -> NDArray[np.float32]:
+    """(height, width) log odds for the subject by the contest, as far as it counts, and by what is plainly seen.
 
     Args:
         plain: (height, width) log odds of what the background's picture says plainly.
@@ -200,8 +199,12 @@ def _decided(
     if own is not None:
         beyond = (contest.deep < -TUNING.beyond) & (evidence < 0)
         evidence = np.where(beyond, evidence * (1 - own), evidence)
-    odds = TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + (1 - TUNING.network) * evidence + plain
-    return np.asarray(expit(odds), np.float32)
+    return np.asarray((1 - TUNING.network) * evidence + plain, np.float32)
+
+
+def _decided(share: NDArray[np.float32], rules: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The network's shares and the rules, weighed as log odds: steadier on what it never saw."""
+    return np.asarray(expit(TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + rules), np.float32)
 
 
 def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) -> NDArray[np.float32]:

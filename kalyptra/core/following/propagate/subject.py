@@ -14,10 +14,11 @@ from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.meeting import Pair
 from kalyptra.core.following.propagate.rival import EVERY, rival_of, told_apart
 from kalyptra.core.following.propagate.state import SubjectState
-from kalyptra.core.following.propagate.step import propagate
+from kalyptra.core.following.propagate.step import Weigh, propagate
 from kalyptra.core.following.propagate.sureness import TUNING as SURENESS
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
 from kalyptra.core.following.propagate.thin_parts import ThinParts, is_thin
+from kalyptra.core.following.propagate.weigh import weighed
 from kalyptra.core.following.propagate.wheels import wheels_of
 
 Codes = NDArray[np.uint8]
@@ -37,6 +38,7 @@ class FollowedSubject:
         others: pictures and mattes of other keys, whose colours count as well.
         index: the place of the first picture in that order.
         drawn: whether the matte is of a line that was drawn, and what is seen through it is not known for sure.
+        weigh: what decides by the evidence.
     """
 
     def __init__(
@@ -47,7 +49,9 @@ class FollowedSubject:
         others: Sequence[tuple[Codes, Matte]] = (),
         index: int = 0,
         drawn: bool = False,
+        weigh: Weigh = weighed,
     ) -> None:
+        self._weigh = weigh
         self._around, self._index, self._flow = around, index, dense_search()
         self._state = SubjectState.at(codes, matte, others)
         own = self._state.lasting.says(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB))[matte > 0.5]
@@ -87,11 +91,11 @@ class FollowedSubject:
         behind = self._around.behind(self._index, codes)
         free = None if self._rival is None else self._rival.matte < 0.1
         meets = self._pair.encounter is not None
-        step = propagate(self._state, codes, behind, self._flow, free=free, meets=meets)
+        step = propagate(self._state, codes, behind, self._flow, self._weigh, free, meets)
         self._state = step.state
         if self._rival is not None:
             nowhere = np.zeros(step.state.matte.shape, bool)
-            other = propagate(self._rival, codes, behind, self._flow, free=nowhere, meets=meets)
+            other = propagate(self._rival, codes, behind, self._flow, self._weigh, nowhere, meets)
             self._pair, together = self._pair.after(step, other)
             first = self._index == self._met + 1
             self._state, self._rival = together or told_apart(step, other, first)
@@ -111,7 +115,7 @@ class FollowedSubject:
         """
         state, nowhere = replace(self._state, pace=-self._state.pace), np.zeros(self.matte.shape, bool)
         for index, codes in zip(range(self._index - 1, 0, -1), pictures, strict=False):
-            step = propagate(state, codes, self._around.behind(index, codes), self._flow, free=nowhere)
+            step = propagate(state, codes, self._around.behind(index, codes), self._flow, self._weigh, nowhere)
             state = step.state
             if not state.seen or step.signs.error > SURENESS.foreign:
                 return

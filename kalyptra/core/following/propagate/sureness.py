@@ -21,10 +21,10 @@ class Tuning(NamedTuple):
     """Codes by which what is inside a matte differs from the subject, from where on it is something else."""
     unseen: float = 0.7
     """What confidence is multiplied with where the subject can hardly be seen."""
-    doubt: float = -2.382
-    doubt_own: float = -0.742
-    doubt_soft: float = 29.517
-    doubt_edge: float = 2.699
+    doubt: float = -1.151
+    doubt_own: float = -0.823
+    doubt_soft: float = 22.05
+    doubt_edge: float = 2.775
     """Doubt that a matte is right, in units that divide its odds by e: of any matte, and by how far it has the key's
     colours beside the key itself, how much is undecided for each px of its edge, and how much edge it has (the
     logarithm): of somebody thin more is undecided with nothing wrong. Fitted by `training/confidence.py`, for J under
