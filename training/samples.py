@@ -84,7 +84,7 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
         seen.clear()
         subject.step(looked_at(clip, frame))
         # The first is the subject's; somebody alike who is followed beside it comes after it.
-        if seen and window is not None and truth[frame][window].shape == seen[0].shape[1:] and rng.random() < KEPT:
+        if seen and window is not None and rng.random() < KEPT:
             yield seen[0], truth[frame][window]
         if damaged and rng.random() < 0.4:
             subject.correct(damage(rng, truth[frame], looked_at(clip, frame)))

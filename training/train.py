@@ -7,6 +7,7 @@ clip is held back and judged only. The curve goes to standard output.
 from __future__ import annotations
 
 import argparse
+import math
 import time
 from pathlib import Path
 
@@ -17,7 +18,7 @@ from torch import Tensor
 from torch.nn import functional
 
 from kalyptra.core.following.propagate.evidence import PLANES, RULE
-from kalyptra.core.following.propagate.step import TUNING
+from kalyptra.core.following.propagate.step import TUNING, UNSURE
 from training.network import Network
 from training.samples import CONTEST, unpacked
 
@@ -34,8 +35,9 @@ BACKGROUND = [PLANES.index(name) for name in (
 )]  # fmt: skip
 TRAIL = [PLANES.index("key's matte carried along"), PLANES.index("difference from the key's picture")]
 RULES = PLANES.index("odds by rule")
-MOST_ODDS = 9.2
-"""How sure following lets the network be."""
+MOST_ODDS = math.log(1 / UNSURE - 1)
+LEAK = 0.02
+"""How sure following lets the network be, and the slope beyond that, so that it can still be brought back."""
 COLOURS = [PLANES.index("key's colours"), PLANES.index("worth of the key's colours")]
 Sample = tuple[NDArray[np.uint8], NDArray[np.uint8]]
 
@@ -97,7 +99,7 @@ def _cropped(rng: np.random.Generator, x: NDArray[np.uint8], y: NDArray[np.uint8
 def decided(odds: Tensor, planes: Tensor) -> Tensor:
     """Log odds as following takes them: the network's, as far as they count, and those by rule."""
     bounded = torch.clamp(odds, -MOST_ODDS, MOST_ODDS)
-    return TUNING.network * (bounded + 0.02 * (odds - bounded)) + RULE * planes[:, RULES : RULES + 1]
+    return TUNING.network * (bounded + LEAK * (odds - bounded)) + RULE * planes[:, RULES : RULES + 1]
 
 
 def loss_of(odds: Tensor, truth: Tensor) -> Tensor:

@@ -23,6 +23,7 @@ PLANES = (
 RULE = 4
 """Log odds by rule that are 1 in their plane."""
 MOST = 2.65
+"""The size that no plane goes beyond."""
 RESIDUAL = 15
 """Codes by which the picture differs from the background that are 1 in its plane."""
 

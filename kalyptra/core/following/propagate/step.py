@@ -40,7 +40,7 @@ class Tuning(NamedTuple):
 
     gone: float = -0.3
     """How far a matte must have the colours of what lies around the subject to be none of it."""
-    network: float = 0.6
+    network: float = 0.5
     """What the network's log odds count; the rest is the contest's."""
     beyond: int = 10
     """Px outside of the expected edge from which on the contest has no say against the network, as far as the key's
@@ -67,6 +67,8 @@ class Tuning(NamedTuple):
 
 
 TUNING = Tuning()
+UNSURE = 1e-4
+"""The share of a pixel that the network always leaves open, either way."""
 
 
 @dataclass(frozen=True)
@@ -204,7 +206,7 @@ def _by_rule(contest: Contest, plain: NDArray[np.float32], own: NDArray[np.float
 
 def _decided(share: NDArray[np.float32], rules: NDArray[np.float32]) -> NDArray[np.float32]:
     """The network's shares and the rules, weighed as log odds: steadier on what it never saw."""
-    return np.asarray(expit(TUNING.network * logit(np.clip(share, 1e-4, 1 - 1e-4)) + rules), np.float32)
+    return np.asarray(expit(TUNING.network * logit(np.clip(share, UNSURE, 1 - UNSURE)) + rules), np.float32)
 
 
 def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) -> NDArray[np.float32]:
