@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core import one_thread_a_frame
 from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.contest import px_inside
 from kalyptra.core.following.propagate.evidence import PLANES
 from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at
 from kalyptra.core.following.propagate.state import AROUND
@@ -92,23 +93,21 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
 
 def loose(rng: np.random.Generator, matte: NDArray[np.float32]) -> NDArray[np.float32]:
     """A matte as a line is drawn: up to two px outside of the edge, and less far here than there."""
-    solid = (matte > 0.5).astype(np.uint8)
-    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
     waves = cv2.resize(rng.normal(0, 0.6, (9, 16)).astype(np.float32), matte.shape[::-1], interpolation=cv2.INTER_CUBIC)
-    smooth = cv2.GaussianBlur(deep + rng.uniform(-0.3, 1.8) + waves, (0, 0), rng.uniform(0.5, 3))
+    smooth = cv2.GaussianBlur(px_inside(matte > 0.5) + rng.uniform(-0.3, 1.8) + waves, (0, 0), rng.uniform(0.5, 3))
     return np.asarray(np.clip(smooth + 0.5, 0, 1), np.float32)
 
 
 def damage(rng: np.random.Generator, matte: NDArray[np.float32], codes: NDArray[np.uint8]) -> NDArray[np.float32]:
     """A true matte with parts lost and gained, its edge moved, or shifted as a whole."""
     height, width = matte.shape
-    solid = (matte > 0.5).astype(np.uint8)
+    solid = matte > 0.5
     if not solid.any():
         return matte
     if rng.random() < 0.06:
         shift = np.array([[1, 0, rng.normal(0, 10)], [0, 1, rng.normal(0, 7)]], np.float32)
         return np.asarray(cv2.warpAffine(matte, shift, (width, height)), np.float32)
-    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3) - cv2.distanceTransform(1 - solid, cv2.DIST_L2, 3)
+    deep = px_inside(solid)
     waves = rng.normal(0, 1, (height // 12, width // 12)).astype(np.float32)
     deep = deep + cv2.resize(waves, (width, height), interpolation=cv2.INTER_CUBIC) * rng.uniform(0, 2.5)
     deep = deep + rng.normal(0, 0.6)

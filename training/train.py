@@ -34,11 +34,11 @@ BACKGROUND = [PLANES.index(name) for name in (
     "background open", "background held", "key's colours of the background",
 )]  # fmt: skip
 TRAIL = [PLANES.index("key's matte carried along"), PLANES.index("difference from the key's picture")]
+COLOURS = [PLANES.index("key's colours"), PLANES.index("worth of the key's colours")]
 RULES = PLANES.index("odds by rule")
 MOST_ODDS = math.log(1 / UNSURE - 1)
 LEAK = 0.02
 """How sure following lets the network be, and the slope beyond that, so that it can still be brought back."""
-COLOURS = [PLANES.index("key's colours"), PLANES.index("worth of the key's colours")]
 Sample = tuple[NDArray[np.uint8], NDArray[np.uint8]]
 
 

@@ -63,6 +63,6 @@ def evidence_planes(
 
 
 def with_rules(planes: NDArray[np.float32], odds: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The same planes, and what the rules say of each pixel: (height, width) log odds."""
+    """The same planes, with what the rules say of each pixel, (height, width) log odds, written into its own."""
     planes[PLANES.index("odds by rule")] = np.clip(odds / RULE, -MOST, MOST)
     return planes
