@@ -97,9 +97,8 @@ def follow_together(
     before = looked_at(footage, frames[0], LINES_WIDTH)
     scale = before.shape[1] / full_width
     lines = [_Line(outline, frames[0], before, scale) for outline in outlines]
-    around = Surroundings(lambda frame: smaller(looked_at(footage, frame, LINES_WIDTH)), frames)
     finders = [_ByCorners(line, before) for line in lines if line.outline.motion is not Motion.FREE] + [
-        _ByRegion(around, before, parts) for parts in _touching(lines, before.shape)
+        _ByRegion(_surroundings(footage, frames), before, parts) for parts in _touching(lines, before.shape)
     ]
     held: list[dict[str, Step]] = []
     for index, (last, frame) in enumerate(pairwise(frames), 1):
@@ -130,6 +129,11 @@ def follow_together(
                 finder.begin(after, index)
         finders = [finder for finder in finders if finder.lines]
     yield from held
+
+
+def _surroundings(footage: PictureSource, frames: Sequence[int]) -> Surroundings:
+    """Each subject has its own: what is left out of the background is itself."""
+    return Surroundings(lambda frame: smaller(looked_at(footage, frame, LINES_WIDTH)), frames)
 
 
 def follow_range(
@@ -277,6 +281,7 @@ class _ByRegion:
     def begin(self, codes: Codes, index: int) -> None:
         size, small = (codes.shape[0], codes.shape[1]), smaller(codes)
         drawn = np.maximum.reduce([outline_matte(line.rows, Refine(), size) for line in self.lines])
+        self._around.forget()
         self._region = _closely(codes, drawn)
         # A line has no holes, either.
         holes = seen_through(codes, self._around.ahead(index, AHEAD), self._region)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from kalyptra.core import (
+    Curve,
     Motion,
     Outline,
     Refine,
@@ -19,11 +20,13 @@ from kalyptra.core import (
     fit_closed,
     follow,
     follow_range,
+    keyed_by_hand,
     outline_at,
     with_steps,
 )
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.outlines import follow_together
 from kalyptra.core.following.propagate.contest import without_crumbs, without_strays
 from kalyptra.core.following.propagate.look import looked_at, smaller
 from kalyptra.core.tests.moving import overlap, texture
@@ -74,6 +77,13 @@ class Ladder(Scissors):
         return (cv2.resize(large, SIZE[::-1], interpolation=cv2.INTER_AREA) / 255).astype(np.float32)
 
 
+def _square() -> Curve:
+    """Around a piece of the ground, where nobody comes."""
+    truth = np.zeros(SIZE, np.float32)
+    truth[60:140, 380:450] = 1
+    return traced(truth)[0]
+
+
 class ByRegion(TestCase):
     def test_an_outline_around_two_legs_is_whole_again_when_they_have_crossed(self) -> None:
         clip = Scissors()
@@ -112,6 +122,23 @@ class ByRegion(TestCase):
         self.assertGreater(reached(together, by_line=True), 0.88)
         self.assertGreater(reached(together, by_line=True), reached(apart, by_line=True) + 0.02)
         self.assertGreater(reached(together, by_line=False), 0.95)
+
+    def test_somebody_else_who_is_followed_as_well_changes_nothing(self) -> None:
+        clip = Scissors()
+        walker = drawn_outline("walker", 0, traced(clip.truth(0))[0], motion=Motion.FREE)
+        other = drawn_outline("ground", 0, _square(), motion=Motion.FREE)
+        together = [steps["walker"] for steps in follow_together([walker, other], clip, range(14), SIZE[1])]
+        self.assertEqual(together, list(follow(walker, clip, range(14), SIZE[1])))
+
+    def test_at_a_key_made_by_hand_what_went_wrong_before_is_forgotten(self) -> None:
+        clip = Scissors()
+        astray = drawn_outline("walker", 0, _square(), motion=Motion.FREE)
+        mended = keyed_by_hand(astray, 12, traced(clip.truth(12))[0])
+        after = [step.border for step in follow(mended, clip, range(20), SIZE[1])][12:]
+        anew = [step.border for step in follow(mended, clip, range(12, 20), SIZE[1])]
+        for border, other in zip(after, anew, strict=True):
+            self.assertIsNotNone(border)
+            self.assertEqual(border and border.rings, other and other.rings)
 
     def test_a_line_around_a_frame_does_not_take_along_what_is_seen_through_it(self) -> None:
         """A ladder that is carried past: three panes of it are the ground."""

@@ -169,6 +169,11 @@ class Surroundings:
         """Pictures of frames so far ahead, as far as there are any; each is looked at when it is asked for."""
         return (self._look(self._frames[index + gone]) for gone in away if index + gone < len(self._frames))
 
+    def forget(self) -> None:
+        """Begin anew at a key made by hand: what was followed up to there may have gone wrong."""
+        self._seen.clear()
+        self._made = None
+
     def note(self, index: int, matte: Values) -> None:
         """Remember the matte that was found in a frame."""
         number, rest = divmod(index, TUNING.every)
