@@ -41,8 +41,8 @@ class Tuning(NamedTuple):
     gone: float = -0.3
     """How far a matte must have the colours of what lies around the subject to be none of it."""
     network: float = 0.5
-    """What the network's log odds count; the rest is the contest's. It was trained to count 0.6, and the demo's runner at
-    dusk is followed worse by that (`MODEL.md`)."""
+    """What the network's log odds count; the rest is the contest's. It was trained to count 0.6, and the demo's runner
+    at dusk is followed worse by that (`MODEL.md`)."""
     beyond: int = 10
     """Px outside of the expected edge from which on the contest has no say against the network, as far as the key's
     matte has come to there: what comes up from behind something was not expected."""
