@@ -69,6 +69,7 @@ def follow_mattes(
 
     Between two keys it is followed ahead from the one and back from the other, each up to the other one, where it shows
     how far it went astray. The two are blended: the nearer key counts more, and the way that came to more of the other.
+    A key that shows only a part of the subject, since something hides the rest, does not end what is known of the rest.
 
     Args:
         keys: mattes (height, width) of any size by frame, at least at the first of the frames.
@@ -80,11 +81,21 @@ def follow_mattes(
     Raises:
         FrameUnreadable: the clip has no such frame.
     """
-    stops = [frame for frame in frames if frame in keys]
+    stops = [i for i, frame in enumerate(frames) if frame in keys]
+    if not stops or stops[0] == len(frames) - 1:
+        return
+    subject = _set_out(keys, footage, frames[stops[0] :])
     for a, b in pairwise(stops):
-        yield from _two_ways(keys, footage, a, b)
-    rest = [frame for frame in frames if stops and frames.index(frame) >= frames.index(stops[-1])]
-    for matte in _one_way(keys, footage, rest) if stops else ():
+        ahead = list(_along(subject, footage, frames[a : b + 1]))
+        back = frames[a : b + 1][::-1]
+        other_way = _set_out(keys, footage, back)
+        if subject.knows_more_than(other_way.matte):
+            other_way.remember(subject)
+            subject.go_on(other_way.matte)
+        elif b < len(frames) - 1:
+            subject = _set_out(keys, footage, frames[b:])
+        yield from _both_ways(keys, footage, ahead, list(_along(other_way, footage, back)))
+    for matte in _along(subject, footage, frames[stops[-1] :]):
         if matte.how is How.PREDICTED and on_loss is OnLoss.STOP:
             return
         yield matte
@@ -100,16 +111,16 @@ def follow_keys(
         yield from follow_mattes(keys, footage, range(inside[0], last + 1), on_loss)
 
 
-def _two_ways(keys: Mapping[int, Matte], footage: PictureSource, a: int, b: int) -> Iterator[PropagatedMatte]:
-    """Follow from either of two keys to the other, and blend what both found between them."""
-    onwards = 1 if b > a else -1
-    there, back = range(a, b + onwards, onwards), range(b, a - onwards, -onwards)
-    ahead, behind = (list(_one_way(keys, footage, way)) for way in (there, back))
+def _both_ways(
+    keys: Mapping[int, Matte], footage: PictureSource, ahead: list[PropagatedMatte], behind: list[PropagatedMatte]
+) -> Iterator[PropagatedMatte]:
+    """Blend what was found from either of two keys, each up to the other's frame."""
     missed, missed_back = (
         expected_misses(
-            [step.sure for step in way], overlap(coverage_of(way[-1].matte), _key_at(keys[frame], footage, frame)[1])
+            [step.sure for step in way],
+            overlap(coverage_of(way[-1].matte), _key_at(keys[way[-1].frame], footage, way[-1].frame)[1]),
         )
-        for way, frame in ((ahead, b), (behind, a))
+        for way in (ahead, behind)
     )
     for i, (one, other) in enumerate(zip(ahead[:-1], behind[-2::-1], strict=True)):
         yield blended((one, other), (missed[i], missed_back[-2 - i]))
@@ -128,13 +139,15 @@ def expected_misses(sure: Sequence[float], reached: float) -> NDArray[np.float64
     return np.asarray(TUNING.missed + (1 - reached) * np.sqrt(doubts / doubts[-1]))
 
 
-def _one_way(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
-    """Follow from the first of the frames, where one of the keys is, to the last."""
-    if len(frames) < 2:
-        return
+def _set_out(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int]) -> FollowedSubject:
+    """A subject at the first of some frames, where one of the keys is."""
     nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
-    subject = FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
+    return FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
+
+
+def _along(subject: FollowedSubject, footage: PictureSource, frames: Sequence[int]) -> Iterator[PropagatedMatte]:
+    """Follow from the first of the frames, where the subject is, to the last."""
     hidden: list[tuple[Codes, PropagatedMatte]] = []
     for frame in frames[1:]:
         picture = looked_at(footage, frame, 2 * WORKING_WIDTH)

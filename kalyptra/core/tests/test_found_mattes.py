@@ -135,8 +135,8 @@ class Following(TestCase):
             matte.frame: matte for matte in follow_mattes({16: clip.truth(16), 46: clip.truth(46)}, clip, range(16, 47))
         }
         j = {t: overlap_of(item.matte, clip.truth(t)) for t, item in found.items()}
-        self.assertGreater(np.mean(list(j.values())), 0.88)
-        astray = [item.sure < 0.5 for frame, item in found.items() if j[frame] < 0.8]
+        self.assertGreater(np.mean(list(j.values())), 0.92)
+        astray = [item.sure < 0.5 for frame, item in found.items() if j[frame] < 0.9]
         self.assertGreater(np.mean(astray), 0.75)
         self.assertGreater(min(found[t].sure for t in (17, 45)), 0.5)
 
@@ -255,12 +255,13 @@ class Colours(TestCase):
     def test_who_comes_back_into_the_picture_is_known_from_the_first_frames_on(self) -> None:
         troubles = frozenset({Trouble.LEAVES})
         clip = MotionClip(Scenario("back", "tune", "animal", Background.LEAVES, Camera.LOCKED, troubles, 30_020, 80))
-        steps = list(follow_mattes({26: clip.truth(26)}, clip, range(26, 52)))
-        self.assertEqual([step.frame for step in steps], list(range(27, 52)))
-        self.assertLess(max(step.sure for step in steps if clip.seen(step.frame) == 0), 0.5)
-        for step in steps:
-            if clip.seen(step.frame) > 0.25:
-                self.assertGreater(overlap_of(step.matte, clip.truth(step.frame)), 0.7, step.frame)
+        for keys in ((26,), (26, 32)):  # in the second, half of it has left: it is not half as large for that
+            steps = list(follow_mattes({frame: clip.truth(frame) for frame in keys}, clip, range(26, 52)))
+            self.assertEqual([step.frame for step in steps], [frame for frame in range(27, 52) if frame not in keys])
+            self.assertLess(max(step.sure for step in steps if clip.seen(step.frame) == 0), 0.5)
+            for step in steps:
+                if clip.seen(step.frame) > 0.25:
+                    self.assertGreater(overlap_of(step.matte, clip.truth(step.frame)), 0.7, (keys, step.frame))
 
     def test_what_passes_behind_a_post_is_on_both_sides_of_it_and_then_whole(self) -> None:
         post, grain = slice(76, 88), np.random.default_rng(5)

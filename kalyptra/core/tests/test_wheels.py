@@ -19,15 +19,16 @@ from kalyptra.core.following.propagate.wheels import Seen, Wheel, wheels_of
 from kalyptra.core.tests.moving import overlap, texture
 
 SIZE = (120, 160)
+GREY = np.full((*SIZE, 3), 128, np.uint8)
 FOUR = 4
 """Pixels of a drawing for each of the picture's, so that its edges are exact to a sixteenth."""
 
 
 def wheel(
     hub: tuple[float, float], radius: float, angle: float = 0.0, narrow: float = 1.0, fork: bool = False,
-    size: tuple[int, int] = SIZE,
+    size: tuple[int, int] = SIZE, wide: int = 2,
 ) -> NDArray[np.float32]:  # fmt: skip
-    """A rim 2 px wide with five spokes, one of them doubled, so that each angle looks different."""
+    """A rim, 2 px wide, with five spokes, one of them doubled, so that each angle looks different."""
     large = np.zeros((size[0] * FOUR, size[1] * FOUR), np.uint8)
 
     def at(far: float, turn: float) -> tuple[int, int]:
@@ -35,7 +36,7 @@ def wheel(
         return round(FOUR * (x + 0.5)), round(FOUR * (y + 0.5))
 
     middle = at(0, 0)
-    cv2.ellipse(large, middle, (round(FOUR * narrow * radius), round(FOUR * radius)), 0, 0, 360, 255, 2 * FOUR)
+    cv2.ellipse(large, middle, (round(FOUR * narrow * radius), round(FOUR * radius)), 0, 0, 360, 255, wide * FOUR)
     for turn in (*(2 * np.pi * spoke / 5 for spoke in range(5)), 0.25):
         cv2.line(large, middle, at(radius, turn + angle), 255, FOUR + 1)
     if fork:
@@ -45,7 +46,7 @@ def wheel(
 
 def seen_of(matte: NDArray[np.float32]) -> Seen:
     """A frame whose pixels tell half of what they are."""
-    return Seen(matte.copy(), np.full_like(matte, 0.5), np.ones_like(matte))
+    return Seen(matte.copy(), np.full_like(matte, 0.5), np.ones_like(matte), GREY.astype(np.float32))
 
 
 class Rims(TestCase):
@@ -72,7 +73,7 @@ class Rims(TestCase):
 
 class Turning(TestCase):
     def key(self, matte: NDArray[np.float32]) -> Wheel:
-        (turning,) = wheels_of(matte)
+        (turning,) = wheels_of(matte, GREY)
         return turning
 
     @settings(max_examples=25, deadline=None)
@@ -116,8 +117,46 @@ class Turning(TestCase):
             turning, share = turning.stepped(truth / 2, seen_of(truth), truth)
         inside = cv2.circle(np.zeros(SIZE, np.uint8), (80, 60), 27, 1, -1) > 0
         self.assertGreater(overlap(np.where(inside, share, 0), np.where(inside, truth, 0)), 0.8)
-        blind = Seen(nothing, np.zeros_like(nothing), np.ones_like(nothing))
+        blind = Seen(nothing, np.zeros_like(nothing), np.ones_like(nothing), GREY.astype(np.float32))
         self.assertTrue(bool((turning.stepped(nothing, blind, nothing)[1] == nothing).all()), "nothing is made up")
+
+
+class Looking(TestCase):
+    """A rim of many colours rolls over a ground of the same, so that no pixel tells what it is."""
+
+    def frame(self, hub: tuple[float, float], angle: float) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        ground, paint = texture(3, SIZE, (0.4, 0.4, 0.4)), texture(5, SIZE, (0.4, 0.4, 0.4))
+        turn = cv2.getRotationMatrix2D((80, 60), -np.degrees(angle), 1.0)
+        turn[:, 2] += np.subtract(hub, (80, 60))
+        rolled = cv2.warpAffine(paint, turn, SIZE[::-1], borderMode=cv2.BORDER_REFLECT)
+        matte = wheel(hub, 30, angle, wide=5)
+        return (ground * (1 - matte[..., None]) + rolled * matte[..., None]).astype(np.uint8), matte
+
+    def stepped(self, codes: NDArray[np.uint8], truth: NDArray[np.float32]) -> tuple[Wheel, NDArray[np.float32]]:
+        first, matte = self.frame((80, 60), 0.0)
+        (turning,) = wheels_of(matte, first)
+        nothing = np.zeros(SIZE, np.float32)
+        return turning.stepped(nothing, Seen(nothing, nothing, np.ones_like(nothing), codes.astype(np.float32)), truth)
+
+    @settings(max_examples=10, deadline=None)
+    @given(st.floats(-3.1, 3.1), st.floats(-5, 5), st.floats(-5, 5))
+    def test_its_own_picture_turned_tells_where_it_is_and_how_far_it_turned(
+        self, angle: float, x: float, y: float
+    ) -> None:
+        codes, truth = self.frame((80 + x, 60 + y), angle)
+        turned, share = self.stepped(codes, truth)
+        self.assertLess(abs((turned.angle - angle + np.pi) % (2 * np.pi) - np.pi), np.radians(3))
+        self.assertLess(float(np.abs(turned.place[:, 2] - (80 + x, 60 + y)).max()), 2.5)
+        self.assertGreater(overlap(share, truth), 0.7)
+
+    def test_what_a_post_hides_of_it_is_not_made_up(self) -> None:
+        codes, truth = self.frame((82, 60), 0.5)
+        post = slice(96, 116)
+        codes[:, post], hidden = (210, 40, 40), truth[:, post].copy()
+        truth[:, post] = 0
+        _, share = self.stepped(codes, truth)
+        self.assertLess(float((share[:, post] > 0.5).sum()), 0.25 * float((hidden > 0.5).sum()))
+        self.assertGreater(overlap(share, truth), 0.6)
 
 
 class Cart:
@@ -154,7 +193,7 @@ class Rolling(TestCase):
         below = slice(206, 224)
         for high, thin in ((45, True), (140, False)):
             clip = Cart(high)
-            self.assertEqual((len(wheels_of(clip.truth(0))), is_thin(clip.truth(0))), (2, thin))
+            self.assertEqual((len(wheels_of(clip.truth(0), clip.picture(0).codes)), is_thin(clip.truth(0))), (2, thin))
             shares = [
                 overlap(step.matte[below].astype(np.float32) / 255, clip.truth(step.frame)[below])
                 for step in follow_mattes({0: clip.truth(0)}, clip, range(9))

@@ -18,12 +18,16 @@ from kalyptra.core.following.propagate.step import Weigh, propagate
 from kalyptra.core.following.propagate.sureness import TUNING as SURENESS
 from kalyptra.core.following.propagate.sureness import Sure, Sureness
 from kalyptra.core.following.propagate.thin_parts import ThinParts, is_thin
+from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.following.propagate.weigh import weighed
 from kalyptra.core.following.propagate.wheels import wheels_of
 
 Codes = NDArray[np.uint8]
 Matte = NDArray[np.float32]
 
+PARTLY, OVER = 0.9, 0.75
+"""A key made by hand shows a part of a subject if it is smaller, by this share, than the key that it was followed from;
+and the share of it that must lie where that one's matte has come to, to know its parts from there."""
 MOST_BACK = 12
 """Frames in which a subject was hidden that are gone back over once it is seen again. Chosen on clips of the tune
 half's kinds and surfaces, with seeds of their own."""
@@ -60,7 +64,7 @@ class FollowedSubject:
         self._rival: SubjectState | None = None
         self._met, self._pair = 0, Pair()
         around.note(index, matte)
-        wheels = wheels_of(matte, drawn)
+        wheels = wheels_of(matte, codes, drawn)
         around.seen_between = self._thin or bool(wheels)
         if around.seen_between:
             self._state = replace(self._state, thin=ThinParts.of(codes, matte, around.behind(index, codes), wheels))
@@ -126,3 +130,24 @@ class FollowedSubject:
         """Put another matte in the place of the one of this frame: it is followed from there."""
         self._state = replace(self._state, matte=matte)
         self._around.note(self._index, matte)
+
+    def knows_more_than(self, key: Matte) -> bool:
+        """Whether more of it is known than a matte made by hand in this frame shows: something hides the rest."""
+        return float(key.sum()) < PARTLY * float(self._state.trail.matte.sum())
+
+    def go_on(self, key: Matte) -> None:
+        """Go on from a matte made by hand in this frame, with all that is known of it from before."""
+        self.correct(key)
+        self._state = replace(self._state, trail=self._trail_over(key))
+
+    def remember(self, before: FollowedSubject) -> None:
+        """Know what was known before of how it looks and how large it is, in the same frame; its matte stays."""
+        known = before._state
+        self._state = replace(self._state, trail=before._trail_over(self.matte), lasting=known.lasting, thin=known.thin)
+        self._sureness = before._sureness
+
+    def _trail_over(self, key: Matte) -> KeyTrail:
+        """The trail that it has, if that lies over a matte made by hand; otherwise it starts there anew."""
+        trail = self._state.trail
+        over = 0.0 if trail.lost else float(np.minimum(trail.matte_in((slice(None), slice(None))), key).sum())
+        return trail if over > OVER * float(key.sum()) else KeyTrail.at(self._state.codes, key)

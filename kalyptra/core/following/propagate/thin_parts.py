@@ -157,14 +157,12 @@ class ThinParts:
         low, high = shift * (cv2.erode(picture, three) - picture), shift * (cv2.dilate(picture, three) - picture)
         closest = np.clip(now, picture + low, picture + high)[here]
         part, misses, apart = _mixture(now[here], closest, self.colours * np.float32(exposure))
-        tells = known[here] * np.exp(-np.square(misses / TUNING.fits)) * (apart > TUNING.apart)
+        explained = np.exp(-np.square(misses / TUNING.fits))
+        tells = known[here] * explained * (apart > TUNING.apart)
         part = np.clip((part - TUNING.nothing) / (TUNING.all - TUNING.nothing), 0, 1)
         out = share.copy()
         out[here] += tells * (part - share[here])
-        seen = Seen(*(np.zeros_like(share) for _ in range(3)))
-        for values, told in zip(seen, (part, tells, np.exp(-np.square(misses / TUNING.fits))), strict=True):
-            values[here] = told
-        return out, seen
+        return out, Seen(_at(here, part), _at(here, tells), _at(here, explained), now / np.float32(exposure))
 
     def turned(self, share: Values, mixed: Values, seen: Seen, own: Values, window: Window) -> tuple[Values, ThinParts]:
         """With the wheels where they have come to.
@@ -187,6 +185,13 @@ class ThinParts:
                 mixed = mixed + doubted * (share - mixed)
             wheels.append(there.carried(corner))
         return mixed, replace(self, wheels=tuple(wheels))
+
+
+def _at(here: NDArray[np.bool_], values: Values) -> Values:
+    """(height, width) values where they belong, 0 elsewhere."""
+    out = np.zeros(here.shape, np.float32)
+    out[here] = values
+    return out
 
 
 def is_thin(matte: Values) -> bool:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.round_rims import Place
+from kalyptra.core.following.propagate.wheel_look import RimLook, look_misfits, looks_so, might_be
 
 Values = NDArray[np.float32]
 
@@ -34,6 +35,10 @@ class Tuning(NamedTuple):
     reach: int = 8
     far: float = 0.0003
     """Px around where it is expected, and what a square px away from there must fit better by."""
+    well: float = 0.7
+    alike: float = 0.3
+    """How well what the pixels tell must agree with it to do without its rim's look, and how much more of that must be
+    as at the key than by chance to count."""
     rounds: int = 2
     nudge: float = 0.5
     near: float = 0.001
@@ -48,11 +53,15 @@ TUNING = Tuning()
 
 
 class WheelFit(NamedTuple):
-    """Where a wheel is, its angle in radians, and how well the frame agrees: a correlation, -1 to 1."""
+    """Where a wheel is, its angle in radians, and how well the frame agrees: a correlation, -1 to 1, and how much more
+    of its rim looks as at the key than by chance, up to 1."""
 
     place: Place
     angle: float
     agrees: float
+    looks: float
+    around: Values | None
+    """(angles,) how much of the rim looks so in each direction from the hub; None where its look was not needed."""
 
 
 class Layout(NamedTuple):
@@ -62,14 +71,37 @@ class Layout(NamedTuple):
     stays: Values
 
 
-def wheel_fit(wheel: Layout, expected: Place, seen: Values) -> WheelFit:
-    """Fit a wheel to a frame.
+class RimNow(NamedTuple):
+    """The look of a rim, and a frame in which it is looked for, (height, width, 4) as by `might_be`."""
+
+    look: RimLook
+    frame: Values
+
+    def misfits(self, places: NDArray[np.float64]) -> Values:
+        return look_misfits(self.look, self.frame, places)
+
+    def alike(self, place: Place, angle: float) -> tuple[float, Values]:
+        return looks_so(self.look, self.frame, place, angle)
+
+
+def wheel_fit(wheel: Layout, expected: Place, seen: Values, look: RimLook | None, codes: Values) -> WheelFit:
+    """Fit a wheel to a frame: by what each pixel tells; where that is not enough, by the look of its rim as well.
 
     Args:
         wheel: laid out by `laid_out`.
         expected: where it would be.
         seen: (height, width, 2) the share of the subject as each pixel tells it, and how well it tells, 0 to 1.
+        look: its rim's; None where that is not known.
+        codes: (height, width, 3) of the frame, exposed as the key is.
     """
+    plain = _fitted(wheel, expected, seen, None)
+    if look is None or plain.agrees > TUNING.well:
+        return plain
+    by_look = _fitted(wheel, expected, seen, RimNow(look, might_be(look, codes)))
+    return by_look if by_look.looks > TUNING.alike else plain
+
+
+def _fitted(wheel: Layout, expected: Place, seen: Values, now: RimNow | None) -> WheelFit:
     every = TUNING.angles // TUNING.rays
     outer = np.float32(TUNING.outer) < _RINGS_AT
     rim = np.median(wheel.turns[:, outer], axis=0)[None].repeat(TUNING.rays, axis=0)
@@ -77,25 +109,44 @@ def wheel_fit(wheel: Layout, expected: Place, seen: Values) -> WheelFit:
     for step, steps in ((2, TUNING.reach // 2), (1, 1)):
         places = _shifted(place, np.linspace(-step * steps, step * steps, 2 * steps + 1))
         away = np.square(places[:, :, 2] - expected[:, 2]).sum(axis=1)
-        place = places[int((_misfits(seen, places, rim, _RINGS_AT[outer]) + TUNING.far * away).argmin())]
+        misfits = _misfits(seen, places, rim, _RINGS_AT[outer]) + _unlike(now, places)
+        place = places[int((misfits + TUNING.far * away).argmin())]
     for _ in range(TUNING.rounds):
-        model = _turned(wheel, _angle(wheel, *_around(seen, place[None], TUNING.angles, _RINGS_AT)))
-        place = _nudged(seen, place, model[::every])
+        share, weight = _around(seen, place[None], TUNING.angles, _RINGS_AT)
+        model = _turned(wheel, _angle(wheel, share, weight, _turned_unlike(now, place)))
+        place = _nudged(seen, place, model[::every], now)
     share, weight = _around(seen, place[None], TUNING.angles, _RINGS_AT)
-    angle = _angle(wheel, share, weight)
-    return WheelFit(place, angle, _correlation(share[0], _turned(wheel, angle), weight[0]))
+    angle = _angle(wheel, share, weight, _turned_unlike(now, place))
+    looks, around = (0.0, None) if now is None else now.alike(place, angle)
+    return WheelFit(place, angle, _correlation(share[0], _turned(wheel, angle), weight[0]), looks, around)
 
 
-def _nudged(seen: Values, place: Place, model: Values) -> Place:
+def _unlike(now: RimNow | None, places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(n,) by how much its look misses at each place, turned as it fits best."""
+    return np.zeros(len(places)) if now is None else np.asarray(now.misfits(places).min(axis=1), np.float64)
+
+
+def _turned_unlike(now: RimNow | None, place: Place) -> NDArray[np.float64]:
+    """(angles,) by how much its look misses at each angle."""
+    if now is None:
+        return np.zeros(TUNING.angles)
+    misfits = now.misfits(place[None])[0]
+    at = np.arange(TUNING.angles) * len(misfits) / TUNING.angles
+    return np.asarray(np.interp(at, np.arange(len(misfits)), misfits, period=len(misfits)))
+
+
+def _nudged(seen: Values, place: Place, model: Values, now: RimNow | None) -> Place:
     """A place brought to less than a px, then to the size, where a model (rays, rings) fits best."""
     places = _shifted(place, np.linspace(-TUNING.nudge, TUNING.nudge, 5))
     away = np.square(places[:, :, 2] - place[:, 2]).sum(axis=1)
-    place = places[int((_misfits(seen, places, model, _RINGS_AT) + TUNING.near * away).argmin())]
+    misfits = _misfits(seen, places, model, _RINGS_AT) + _unlike(now, places)
+    place = places[int((misfits + TUNING.near * away).argmin())]
     growth = np.linspace(-TUNING.grows, TUNING.grows, 5)
     places = np.repeat(place[None], len(growth), axis=0)
     places[:, :, :2] *= (1 + growth)[:, None, None]
     unlike = TUNING.still * np.square(100 * growth)
-    return np.asarray(places[int((_misfits(seen, places, model, _RINGS_AT) + unlike).argmin())])
+    misfits = _misfits(seen, places, model, _RINGS_AT) + _unlike(now, places)
+    return np.asarray(places[int((misfits + unlike).argmin())])
 
 
 def laid_out(canvas: Values) -> Values:
@@ -140,10 +191,15 @@ def _shifted(place: Place, by: NDArray[np.float64]) -> NDArray[np.float64]:
     return places
 
 
-def _angle(wheel: Layout, share: Values, weight: Values) -> float:
-    """Radians by which what turns fits best, to less than a step; what stays is left out."""
+def _angle(wheel: Layout, share: Values, weight: Values, unlike: NDArray[np.float64]) -> float:
+    """Radians by which what turns fits best, to less than a step; what stays is left out.
+
+    Args:
+        unlike: (angles,) a misfit that is added, the mean of a pixel.
+    """
     free = weight[0] * (1 - wheel.stays)
     misfit = _correlated(free, np.square(wheel.turns)) - 2 * _correlated(free * share[0], wheel.turns)
+    misfit += unlike * _RINGS_AT.sum() * len(misfit)
     best = int(misfit.argmin())
     before, here, after = (misfit[(best + step) % len(misfit)] for step in (-1, 0, 1))
     between = 0.5 * (before - after) / max(before - 2 * here + after, 1e-6)

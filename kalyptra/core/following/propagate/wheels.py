@@ -19,7 +19,9 @@ from kalyptra.core.following.propagate.round_rims import Place, Rim, radius_of, 
 from kalyptra.core.following.propagate.top_hat import solid_of, thin_of
 from kalyptra.core.following.propagate.wheel_fit import TUNING as FIT
 from kalyptra.core.following.propagate.wheel_fit import Layout, laid_out, wheel_fit
+from kalyptra.core.following.propagate.wheel_look import RimLook, rim_look
 
+Codes = NDArray[np.uint8]
 Values = NDArray[np.float32]
 
 
@@ -46,6 +48,10 @@ class Tuning(NamedTuple):
     so where the key has nothing."""
     new: tuple[float, float] = (0.4, 0.8)
     """How far something turns that the key does not have, from where on it is there, and wholly."""
+    looks: tuple[float, float] = (0.3, 0.6)
+    """How much more of a rim must look as at the key than by chance, to believe it at all, and wholly."""
+    alike: tuple[float, float] = (0.2, 0.5)
+    """How much of its rim must look so in a direction to say that it is not hidden there."""
     fits: float = 0.4
     fits_well: float = 0.7
     fits_best: float = 0.95
@@ -53,6 +59,8 @@ class Tuning(NamedTuple):
     trust: float = 0.95
     itself: float = 0.3
     """How much the wheel counts beside what was decided without it; and how much less, where a pixel tells itself."""
+    hub: float = 0.3
+    """Radii around a hub in which what is solid turns, too: spokes run together there."""
     nearby: int = 9
     missing: tuple[float, float] = (0.5, 0.8)
     told: tuple[float, float] = (0.2, 0.5)
@@ -67,11 +75,13 @@ TUNING = Tuning()
 
 class Seen(NamedTuple):
     """What a frame shows, (height, width) each, 0 to 1: the share of the subject as each pixel tells it by its colour,
-    how well it tells, and how well it is a mixture of the subject and what lies behind at all."""
+    how well it tells, and how well it is a mixture of the subject and what lies behind at all; and its (height, width,
+    3) codes as the key's exposure would have them."""
 
     part: Values
     tells: Values
     explained: Values
+    codes: Values
 
 
 @dataclass(frozen=True)
@@ -84,7 +94,9 @@ class Wheel:
         turns, stays: (side, side) how far what may be there turns, and stays, 0 to 1: what the key has, and elsewhere
             whatever turns up.
         seen_turning, seen_still: (side, side) the frames that say so.
-        angle: radians since the key; agrees: how well this frame agrees with it, a correlation, -1 to 1.
+        look: its rim at the key; None where too little of that is known.
+        angle: radians since the key; agrees: how well this frame agrees with it, a correlation, -1 to 1; looks: how
+            much more of its rim looks as at the key than by chance, up to 1.
         given: frames that the key counts for in saying what turns.
     """
 
@@ -94,24 +106,28 @@ class Wheel:
     stays: Values
     seen_turning: Values
     seen_still: Values
+    look: RimLook | None = None
     angle: float = 0.0
     agrees: float = 0.0
+    looks: float = 0.0
     given: float = TUNING.turns
 
     @staticmethod
-    def of(matte: Values, rim: Rim, drawn: bool = False) -> Wheel:
+    def of(matte: Values, rim: Rim, codes: Codes, drawn: bool = False) -> Wheel:
         """A wheel of the key's matte, (height, width) 0 to 1. What is solid in it is a leg, unless it is filled.
 
         Args:
+            codes: (height, width, 3) the key's picture.
             drawn: whether the matte is of a line that was drawn: what is seen through it is not known for sure.
         """
         place = rim.place
         side = 2 * int(np.ceil(TUNING.finer * radius_of(place) * FIT.beyond))
-        thin = matte if rim.filled else np.where(thin_of(matte), matte, np.float32(0))
+        thin = matte if rim.filled else np.where(thin_of(matte) | _hub(place, matte), matte, np.float32(0))
         key = np.clip(_own_view(thin, place, side, how=cv2.INTER_CUBIC), 0, 1)
         there, known = (key > np.float32(TUNING.empty)).astype(np.float32), np.ones_like(key)
         given = TUNING.turns_loosely if rim.filled or drawn else TUNING.turns
-        return Wheel(place, key, there, there, np.float32(given) * known, TUNING.stays * known, given=given)
+        look = None if rim.filled else rim_look(codes, thin, place)
+        return Wheel(place, key, there, there, np.float32(given) * known, TUNING.stays * known, look, given=given)
 
     def carried(self, affine: NDArray[np.float64]) -> Wheel:
         """Where its hub comes to by the subject's motion, (2, 3) in px of the picture. Its size is its own."""
@@ -132,21 +148,23 @@ class Wheel:
         """
         steady = self._staying * self._sure
         layout = Layout(laid_out(self._turning), laid_out(steady))
-        place, angle, agrees = wheel_fit(layout, self.place, np.dstack([seen.part, seen.tells]))
-        if agrees <= TUNING.fits:
-            return replace(self, agrees=agrees), share
-        found = replace(self, place=place, angle=angle, agrees=agrees)
+        told = np.dstack([seen.part, seen.tells])
+        place, angle, agrees, looks, around = wheel_fit(layout, self.place, told, self.look, seen.codes)
+        if agrees <= TUNING.fits and looks <= TUNING.looks[0]:
+            return replace(self, agrees=agrees, looks=looks), share
+        found = replace(self, place=place, angle=angle, agrees=agrees, looks=looks)
         each = TUNING.itself * np.interp(agrees, (TUNING.fits_well, TUNING.fits_best), (0, 1))
         trust = np.float32(found.believed) * (np.float32(TUNING.trust) - np.float32(each) * seen.tells) * seen.explained
         model = found._expected((share.shape[0], share.shape[1]))
-        hidden = _hidden(model, seen)
-        learnt = found._learnt(seen._replace(tells=seen.tells * (1 - hidden)), steady)
+        hidden = _hidden(model, seen) if around is None else found._unseen(around, (share.shape[0], share.shape[1]))
+        learnt = found if around is not None else found._learnt(seen._replace(tells=seen.tells * (1 - hidden)), steady)
         return learnt, found._laid_in(model, share, trust * (1 - hidden), own)
 
     @property
     def believed(self) -> float:
         """How far it is believed in this frame, 0 to 1."""
-        return float(np.interp(self.agrees, (TUNING.fits, TUNING.fits_well), (0, 1)))
+        looks = np.interp(self.looks, TUNING.looks, (0, 1))
+        return float(max(np.interp(self.agrees, (TUNING.fits, TUNING.fits_well), (0, 1)), looks))
 
     @property
     def _has(self) -> NDArray[np.bool_]:
@@ -173,6 +191,18 @@ class Wheel:
         """(height, width) of the picture, what is expected of it there."""
         turning = _in_picture(self._turning, self.place, self.angle, size)
         return np.maximum(turning, _in_picture(self._staying * self._sure, self.place, 0.0, size))
+
+    def _unseen(self, around: Values, size: tuple[int, int]) -> Values:
+        """(height, width) of the picture, where its rim does not look as at the key, 0 to 1.
+
+        Args:
+            around: (angles,) how much of it does in each direction from the hub.
+        """
+        side = len(self.key)
+        down, across = np.mgrid[:side, :side] - (side / 2 - 0.5)
+        turn = np.arctan2(down, across) / (2 * np.pi) * len(around)
+        seen = np.interp(turn, np.arange(len(around)), _between(around, TUNING.alike), period=len(around))
+        return 1 - _in_picture(seen.astype(np.float32), self.place, 0.0, size)
 
     def _laid_in(self, model: Values, share: Values, trust: Values, own: Values) -> Values:
         size = (share.shape[0], share.shape[1])
@@ -209,9 +239,9 @@ class Wheel:
         return (before * frames + vote * tells) / total, np.minimum(total, np.float32(TUNING.most))
 
 
-def wheels_of(matte: Values, drawn: bool = False) -> tuple[Wheel, ...]:
-    """The wheels of a key's matte (height, width), 0 to 1, at the working size; `drawn` as in `Wheel.of`."""
-    return tuple(Wheel.of(matte, rim, drawn) for rim in round_rims(matte))
+def wheels_of(matte: Values, codes: Codes, drawn: bool = False) -> tuple[Wheel, ...]:
+    """The wheels of a key's matte (height, width), 0 to 1, at the working size; the others as in `Wheel.of`."""
+    return tuple(Wheel.of(matte, rim, codes, drawn) for rim in round_rims(matte))
 
 
 def _hidden(model: Values, seen: Seen) -> Values:
@@ -226,6 +256,14 @@ def _hidden(model: Values, seen: Seen) -> Values:
 def _between(values: Values, ends: tuple[float, float]) -> Values:
     """0 to 1, from the one end to the other."""
     return np.asarray(np.clip((values - ends[0]) / (ends[1] - ends[0]), 0, 1), np.float32)
+
+
+def _hub(place: Place, matte: Values) -> NDArray[np.bool_]:
+    """(height, width) what is so near a hub that spokes run together."""
+    across = np.hypot(*place[0, :2]), np.hypot(*place[1, :2])
+    down, right = np.mgrid[: matte.shape[0], : matte.shape[1]]
+    away = np.hypot((right - place[0, 2]) / across[0], (down - place[1, 2]) / across[1])
+    return np.asarray(away < TUNING.hub)
 
 
 def _disc(side: int) -> Values:
