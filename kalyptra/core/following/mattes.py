@@ -90,7 +90,7 @@ def follow_mattes(
         back = frames[a : b + 1][::-1]
         other_way = _set_out(keys, footage, back)
         if subject.knows_more_than(other_way.matte):
-            other_way.remember(subject)
+            other_way.remember(subject, other_way.matte)
             subject.go_on(other_way.matte)
         elif b < len(frames) - 1:
             subject = _set_out(keys, footage, frames[b:])

@@ -46,7 +46,32 @@ class BehindAPost:
         return np.clip(codes, 0, 255).astype(np.uint8)
 
 
+class GoingAway(BehindAPost):
+    """The same coat, which becomes smaller where it is; nothing is before it."""
+
+    def whole(self, frame: int) -> Matte:
+        out, smaller = np.zeros(SIZE, np.float32), 0.98**frame
+        cv2.ellipse(out, ((160.0, 90.0), (90 * smaller, 120 * smaller), 0.0), 1.0, -1, cv2.LINE_AA)
+        return out
+
+    def truth(self, frame: int) -> Matte:
+        return self.whole(frame)
+
+    def look(self, frame: int) -> NDArray[np.uint8]:
+        turn = cv2.getRotationMatrix2D((160, 90), 0, 0.98**frame)
+        coat = cv2.warpAffine(self.coat, turn, SIZE[::-1], borderMode=cv2.BORDER_WRAP)
+        return (self.wall + (coat - self.wall) * self.whole(frame)[..., None]).astype(np.uint8)
+
+
 class Hidden(TestCase):
+    def test_a_key_shows_a_part_where_something_is_before_it_and_all_of_who_goes_away(self) -> None:
+        for clip, part in ((BehindAPost(), True), (GoingAway(), False)):
+            subject = FollowedSubject(Surroundings(clip.look, range(FRAMES + 1)), clip.look(0), clip.truth(0))
+            for frame in range(1, 23):
+                subject.step(clip.look(frame))
+            self.assertLess(clip.truth(22).sum(), 0.8 * clip.truth(0).sum())
+            self.assertEqual(subject.knows_more_than(clip.truth(22)), part)
+
     def test_a_subject_keeps_its_size_behind_a_post_and_its_other_side_is_taken_up(self) -> None:
         clip = BehindAPost()
         subject = FollowedSubject(Surroundings(clip.look, range(FRAMES + 1)), clip.look(0), clip.truth(0))

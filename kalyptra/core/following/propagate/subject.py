@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
@@ -25,9 +26,11 @@ from kalyptra.core.following.propagate.wheels import wheels_of
 Codes = NDArray[np.uint8]
 Matte = NDArray[np.float32]
 
-PARTLY, OVER = 0.9, 0.75
-"""A key made by hand shows a part of a subject if it is smaller, by this share, than the key that it was followed from;
-and the share of it that must lie where that one's matte has come to, to know its parts from there."""
+PARTLY, OVER, LATELY = 0.9, 0.75, 24
+"""A key made by hand shows a part of a subject if it is smaller, by this share, than all of it would be here; the share
+of it that must lie where the earlier key's matte has come to, to know its parts and its size from there; and the frames
+before that tell its size otherwise."""
+EVERYWHERE = (slice(None), slice(None))
 MOST_BACK = 12
 """Frames in which a subject was hidden that are gone back over once it is seen again. Chosen on clips of the tune
 half's kinds and surfaces, with seeds of their own."""
@@ -63,6 +66,7 @@ class FollowedSubject:
         self._sureness = Sureness(matte, float(own.mean()) if len(own) else 0.0, self._thin and not drawn)
         self._rival: SubjectState | None = None
         self._met, self._pair = 0, Pair()
+        self._sizes = deque([float(matte.sum())], LATELY)
         around.note(index, matte)
         wheels = wheels_of(matte, codes, drawn)
         around.seen_between = self._thin or bool(wheels)
@@ -105,6 +109,7 @@ class FollowedSubject:
             self._state, self._rival = together or told_apart(step, other, first)
         elif self._index % EVERY == 0:
             self._rival, self._met, self._pair = rival_of(self._state, codes, behind), self._index, Pair()
+        self._sizes.append(float(self._state.matte.sum()))
         self._around.note(self._index, self._state.matte)
         return self._sureness.after(step.signs, self._state.matte)
 
@@ -133,21 +138,34 @@ class FollowedSubject:
 
     def knows_more_than(self, key: Matte) -> bool:
         """Whether more of it is known than a matte made by hand in this frame shows: something hides the rest."""
-        return float(key.sum()) < PARTLY * float(self._state.trail.matte.sum())
+        return float(key.sum()) < PARTLY * self._size_beside(key)
 
     def go_on(self, key: Matte) -> None:
         """Go on from a matte made by hand in this frame, with all that is known of it from before."""
+        self.remember(self, key)
         self.correct(key)
-        self._state = replace(self._state, trail=self._trail_over(key))
 
-    def remember(self, before: FollowedSubject) -> None:
-        """Know what was known before of how it looks and how large it is, in the same frame; its matte stays."""
-        known = before._state
-        self._state = replace(self._state, trail=before._trail_over(self.matte), lasting=known.lasting, thin=known.thin)
-        self._sureness = before._sureness
+    def remember(self, before: FollowedSubject, key: Matte) -> None:
+        """Know what was known before of how it looks and how large it is, in the same frame, where a key is."""
+        known, size = before._state, before._size_beside(key)
+        lasting = replace(known.lasting, area=size)
+        self._state = replace(self._state, trail=before._trail_over(key), lasting=lasting, thin=known.thin)
+        self._sureness = before._sureness.of_size(size)
+
+    def _size_beside(self, key: Matte) -> float:
+        """Px of all of it, were nothing before it.
+
+        Of the earlier key as it came to lie here; where that is not known, or some of it is out of the picture, what it
+        had lately, at most as much as at that key: it may have been taken for more.
+        """
+        trail = self._state.trail
+        leaves = max(float(edge.max()) for edge in (key[0], key[-1], key[:, 0], key[:, -1])) > 0.5
+        if leaves or self._trail_over(key) is not trail:
+            return min(max(self._sizes), float(trail.matte.sum()))
+        return float(trail.matte_in(EVERYWHERE).sum())
 
     def _trail_over(self, key: Matte) -> KeyTrail:
         """The trail that it has, if that lies over a matte made by hand; otherwise it starts there anew."""
         trail = self._state.trail
-        over = 0.0 if trail.lost else float(np.minimum(trail.matte_in((slice(None), slice(None))), key).sum())
+        over = 0.0 if trail.lost else float(np.minimum(trail.matte_in(EVERYWHERE), key).sum())
         return trail if over > OVER * float(key.sum()) else KeyTrail.at(self._state.codes, key)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from copy import copy
 from typing import NamedTuple
 
 import cv2
@@ -58,6 +59,12 @@ class Sureness:
     def __init__(self, matte: NDArray[np.float32], own: float, thin: bool = False) -> None:
         self._thin = thin
         self._whole, self._own = max(float(matte.sum()), 1.0), max(own, 0.05)
+
+    def of_size(self, size: float) -> Sureness:
+        """The same for a subject of so many px at its key."""
+        other = copy(self)
+        other._whole = max(size, 1.0)
+        return other
 
     def after(self, signs: Signs, matte: NDArray[np.float32]) -> Sure:
         """How far the matte of the next step can be trusted."""
