@@ -72,6 +72,17 @@ class Hidden(TestCase):
             self.assertLess(clip.truth(22).sum(), 0.8 * clip.truth(0).sum())
             self.assertEqual(subject.knows_more_than(clip.truth(22)), part)
 
+    def test_the_second_key_of_a_part_is_one_as_well(self) -> None:
+        """Also where it had been lost, so that the first one is all that tells its parts."""
+        clip = BehindAPost()
+        subject = FollowedSubject(Surroundings(clip.look, range(FRAMES + 1)), clip.look(0), clip.truth(0))
+        for frame in range(1, 24):
+            subject.step(clip.look(frame))
+            if frame == 22:
+                subject._state = subject._state.elsewhere()
+                subject.go_on(clip.truth(frame))
+        self.assertTrue(subject.knows_more_than(clip.truth(23)))
+
     def test_a_subject_keeps_its_size_behind_a_post_and_its_other_side_is_taken_up(self) -> None:
         clip = BehindAPost()
         subject = FollowedSubject(Surroundings(clip.look, range(FRAMES + 1)), clip.look(0), clip.truth(0))

@@ -155,13 +155,14 @@ class FollowedSubject:
     def _size_beside(self, key: Matte) -> float:
         """Px of all of it, were nothing before it.
 
-        Of the earlier key as it came to lie here; where that is not known, or some of it is out of the picture, what it
-        had lately, at most as much as at that key: it may have been taken for more.
+        Of the earlier key as it came to lie here. Where that is not known or was one of a part, or some of it is out of
+        the picture, what it had lately, at most as much as at its whole key: it may have been taken for more.
         """
-        trail = self._state.trail
+        trail, area = self._state.trail, self._state.lasting.area
         leaves = max(float(edge.max()) for edge in (key[0], key[-1], key[:, 0], key[:, -1])) > 0.5
-        if leaves or self._trail_over(key) is not trail:
-            return min(max(self._sizes), float(trail.matte.sum()))
+        of_a_part = float(trail.matte.sum()) < PARTLY * area
+        if leaves or of_a_part or self._trail_over(key) is not trail:
+            return min(max(self._sizes), area)
         return float(trail.matte_in(EVERYWHERE).sum())
 
     def _trail_over(self, key: Matte) -> KeyTrail:
