@@ -7,12 +7,12 @@ import { speedAt } from "./speed.js";
 import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
-const DRAG = 480; // in a drag in which one took longer than this:
+const DRAG = 480; // for those who want few data, and in a drag in which one took longer than this:
 const SLOW = 80; // ms: twelve pictures a second
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays,
-const NEXT = 3; // and as long as somebody is at work, or wants few data: until the look was the same for
+const NEXT = 3; // and as long as somebody is at work: until the look was the same for
 const SETTLED = 1500; // ms
 const LATER = 800; // ms until a frame is asked for again that was not prepared yet
 const START_WITH = 8; // frames that must be ready before a stalled play goes on
@@ -23,8 +23,9 @@ const OF_SUBJECT = ["matte", "overlay", "change"]; // views of the chosen subjec
 const shot = () => window.Alpine.store("shot");
 // Something is followed on this shot: the machine is left to that.
 const working = () => window.Alpine.store("work").now !== null;
-// The browser was told to be sparing, as on a line that is paid for by the megabyte.
+// The browser was told to be sparing, as on a line that is paid for by the megabyte: small pictures, and none ahead.
 const sparing = () => Boolean(/** @type {any} */ (navigator).connection?.saveData);
+const atRest = () => (sparing() ? DRAG : REST);
 
 // Frames by what they show. Not in the store: pictures need no watching.
 const kept = new Map();
@@ -84,7 +85,7 @@ export function createViewer() {
     pointed: "", // the distance under the pointer
     draftWanted: false,
     draftBusy: false,
-    draftSize: REST,
+    draftSize: atRest(),
     slow: 0, // pictures of this drag that took too long
     fetching: new Map(),
     later: false, // a frame was not prepared yet, and is asked for again in a moment
@@ -112,7 +113,7 @@ export function createViewer() {
       const subject = OF_SUBJECT.includes(seen) && shot().chosen ? `&subject=${shot().chosen}` : "";
       const tint = seen === "overlay" ? `&tint=${this.tint}` : "";
       const other = like === undefined ? "" : `&like=${like}`;
-      return shot().url(`frames/${revision ?? shot().saved.revision}/${frame}.jpg?view=${seen}&size=${REST}${subject}${tint}${other}`);
+      return shot().url(`frames/${revision ?? shot().saved.revision}/${frame}.jpg?view=${seen}&size=${atRest()}${subject}${tint}${other}`);
     },
     put(/** @type {string} */ beside) {
       this.beside = beside;
@@ -176,7 +177,7 @@ export function createViewer() {
     },
 
     async show() {
-      if (!shot().drafting) [this.draftSize, this.slow] = [REST, 0]; // the next drag begins large
+      if (!shot().drafting) [this.draftSize, this.slow] = [atRest(), 0]; // the next drag begins large
       this.note();
       this.showSecond();
       const frame = this.frame;
@@ -239,7 +240,7 @@ export function createViewer() {
       if (this.later || shot().drafting || document.hidden || window.Alpine.store("brush").waiting > 0) return;
       const { first, last } = shot().setup.footage;
       const count = last - first + 1;
-      const next = working() ? 1 : this.settled && !sparing() ? AHEAD : NEXT;
+      const next = working() || sparing() ? 1 : this.settled ? AHEAD : NEXT;
       const reach = this.playing ? count : Math.min(next, count);
       for (let i = 0; i < reach && this.fetching.size < AT_ONCE; i++) {
         const frame = first + ((this.frame - first + i) % count);

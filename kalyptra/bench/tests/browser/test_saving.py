@@ -195,7 +195,7 @@ class Saving(BrowserCase):
         cookies = self.page.context.cookies()
         self.page.context.clear_cookies(name="sessionid")
         self.begin_at(2)
-        self.page.get_by_text("sign in in another tab").wait_for()
+        self.page.get_by_text("sign in in another tab").first.wait_for()  # the picture says it, too
         self.assertTrue(self.would_warn())
         self.page.context.add_cookies([cookie for cookie in cookies if cookie["name"] == "sessionid"])
         self.try_now()
