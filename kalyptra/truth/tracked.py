@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from functools import cached_property
+from functools import lru_cache
+from pathlib import Path
 
 import av
 import cv2
@@ -49,10 +50,9 @@ class TrackedClip:
         self.width, self.frames = facts.width, facts.frames
         self.footage = open_clip(self.folder / "proxy.mp4", ClipFacts.model_validate(prepared["proxy_facts"]))
 
-    @cached_property
+    @property
     def _mattes(self) -> list[NDArray[np.uint8]]:
-        with av.open(str(self.folder / "matte.mkv")) as container:
-            return [picture.to_ndarray(format="gray") for picture in container.decode(video=0)]
+        return _greys(self.folder / "matte.mkv")
 
     def truth(self, frame: int) -> NDArray[np.float32]:
         return self._mattes[frame].astype(np.float32) / np.float32(255)
@@ -76,6 +76,13 @@ class TrackedClip:
         precision = float((edges[0] & wide[1]).sum() / max(edges[0].sum(), 1))
         recall = float((edges[1] & wide[0]).sum() / max(edges[1].sum(), 1))
         return 2 * precision * recall / max(precision + recall, 1e-9)
+
+
+@lru_cache(maxsize=2)
+def _greys(path: Path) -> list[NDArray[np.uint8]]:
+    """The frames of a grey clip, (height, width); reading one takes longer than following much of it."""
+    with av.open(str(path)) as container:
+        return [picture.to_ndarray(format="gray") for picture in container.decode(video=0)]
 
 
 def _edge(mask: NDArray[np.bool_]) -> NDArray[np.uint8]:

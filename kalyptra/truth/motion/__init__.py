@@ -4,7 +4,7 @@
 by more than .04 was fitted to it.
 """
 
-from kalyptra.truth.motion.catalogue import Half, clips
+from kalyptra.truth.motion.catalogue import Half, clips, scenarios
 from kalyptra.truth.motion.clip import MotionClip
 
-__all__ = ["Half", "MotionClip", "clips"]
+__all__ = ["Half", "MotionClip", "clips", "scenarios"]

@@ -43,11 +43,14 @@ class Half(StrEnum):
     TEST = "test"
 
 
-def clips(half: Half, frames: int = 80, seed: int = 0) -> list[MotionClip]:
-    """The clips of a half; another seed gives others of the same rows."""
+def scenarios(half: Half, frames: int = 80, seed: int = 0) -> list[Scenario]:
+    """What the clips of a half are of; another seed gives others of the same rows."""
     return [
-        MotionClip(
-            Scenario(name, half.value, kind, on, by, frozenset(troubles), _SEEDS[half.value] + 100 * seed + i, frames)
-        )
+        Scenario(name, half.value, kind, on, by, frozenset(troubles), _SEEDS[half.value] + 100 * seed + i, frames)
         for i, (name, kind, on, by, troubles) in enumerate(_ROWS[half.value])
     ]
+
+
+def clips(half: Half, frames: int = 80, seed: int = 0) -> list[MotionClip]:
+    """The clips of a half, likewise."""
+    return [MotionClip(scenario) for scenario in scenarios(half, frames, seed)]

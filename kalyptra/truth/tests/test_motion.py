@@ -7,7 +7,7 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from kalyptra.truth.motion import Half, MotionClip, clips
+from kalyptra.truth.motion import Half, MotionClip, scenarios
 from kalyptra.truth.motion.clip import Scenario, Trouble, disc_kernel
 from kalyptra.truth.motion.kinds import KINDS
 from kalyptra.truth.motion.scene import Background, Camera
@@ -22,19 +22,15 @@ def clip(kind: str, *troubles: Trouble, frames: int = 12) -> MotionClip:
 
 class Bed(TestCase):
     def test_the_halves_share_no_kind_no_surface_no_place_and_no_seed(self) -> None:
-        tune, test = (clips(half) for half in Half)
-        for of in (lambda c: c.scenario.kind, lambda c: c.scenario.seed):
-            self.assertFalse({of(c) for c in tune} & {of(c) for c in test})
+        tune, test = (scenarios(half) for half in Half)
+        for of in (lambda made: made.kind, lambda made: made.seed):
+            self.assertFalse({of(made) for made in tune} & {of(made) for made in test})
         for seen in ("tune", "training"):
             self.assertFalse(set(PATTERNS[seen]) & set(PATTERNS["test"]))
             self.assertFalse(set(PLACES[seen]) & set(PLACES["test"]))
-        self.assertFalse(set(TUNE_KINDS) & {clip.scenario.kind for clip in clips(Half.TEST)})
+        self.assertFalse(set(TUNE_KINDS) & {made.kind for made in test})
+        used = {value for made in (*tune, *test) for value in (made.background, made.camera, *made.troubles)}
         for within in (Background, Camera, Trouble):
-            used = {
-                value
-                for c in (*tune, *test)
-                for value in (c.scenario.background, c.scenario.camera, *c.scenario.troubles)
-            }
             self.assertLessEqual(set(within), used)
         self.assertGreaterEqual(len(KINDS), 10)
 

@@ -293,9 +293,10 @@ class Setup(Frozen):
 
     def remembered(self, key: Hashable, make: Callable[[], T]) -> T:
         """What follows from this setup alone, worked out once: a setup never changes."""
-        if key not in self._memory:
-            self._memory[key] = make()
-        return cast("T", self._memory[key])
+        memory = self._memory  # a private attribute is slow to reach
+        if key not in memory:
+            memory[key] = make()
+        return cast("T", memory[key])
 
     @model_validator(mode="after")
     def _holds_together(self) -> Self:
