@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.edit.subjects import EDGE_OF_FOUND
-from kalyptra.core.matte.refine import edged
+from kalyptra.core.matte.edge_network import edge_by_network
 from kalyptra.core.matte.stored import coverage_of, laid_over
-from kalyptra.core.setup.document.setup import Edge, Refine
+from kalyptra.core.window import window_of
 
 Matte = NDArray[np.float32]
 Codes = NDArray[np.uint8]
@@ -39,8 +39,12 @@ def enlarged(matte: Matte, codes: Codes, mixed: NDArray[np.bool_] | None = None)
     whole = laid_over(matte, size)
     if mixed is not None and mixed.all():
         return whole
-    refine = Refine(edge=Edge.FAST, edge_width=max(2.0, codes.shape[1] * EDGE_OF_FOUND))
-    fine = edged(whole, codes, refine, 1.0, False)
+    width = max(2.0, codes.shape[1] * EDGE_OF_FOUND)
+    window = window_of((whole > 0.02).astype(np.uint8), round(2 * width) + 8)
+    if window is None:
+        return whole
+    fine = whole.copy()
+    fine[window] = edge_by_network(np.ascontiguousarray(codes[window]), np.ascontiguousarray(whole[window]), width)
     return fine if mixed is None else np.where(laid_over(mixed.astype(np.float32), size) > 0.5, whole, fine)
 
 

@@ -55,6 +55,57 @@ class Tuning(NamedTuple):
 TUNING = Tuning()
 
 
+class Sides(NamedTuple):
+    """The two sides of a line, and how unlike each of them a pixel near it is.
+
+    Attributes:
+        signed: (height, width) px outside of the line, negative inside.
+        open_: (height, width) whether a pixel lies between what is surely inside and what is surely outside.
+        own, around: (height / 2, width / 2, 9) of the colours of either side nearby, their mean and means of products.
+        unlike_own, unlike_around: (height, width) twice the negative log likelihood by either side, where asked.
+    """
+
+    signed: Matte
+    open_: NDArray[np.bool_]
+    own: Matte
+    around: Matte
+    unlike_own: Matte
+    unlike_around: Matte
+
+
+def sides_of(
+    codes: NDArray[np.uint8], matte: Matte, inwards: float, outwards: float, width: float, reach: float = 0.0
+) -> Sides | None:
+    """The two sides of a matte's line; None where it has but one.
+
+    Args:
+        codes: (height, width, 3) the picture, 8 bits.
+        matte: (height, width) 0 to 1.
+        inwards, outwards: px from the line from which on either side is sure.
+        width: px that tell how near colours must be to count.
+        reach: px on either side of the line within which each pixel is told, also where a side is sure.
+    """
+    solid = (matte > 0.5).astype(np.uint8)
+    depth = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
+    signed = cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5) - depth
+    side = 2 * math.ceil(inwards) + 1
+    ridge = cv2.dilate(depth, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+    inner = depth > np.minimum(np.float32(inwards), TUNING.thin * ridge)
+    outer = signed > np.float32(outwards)
+    if not inner.any() or not outer.any():
+        return None
+    picture, nearby = codes.astype(np.float32), TUNING.nearby * width + 5
+    open_ = ~inner & ~outer
+    asked = open_ | (np.abs(signed) < reach) if reach else open_
+    own, around, wider = (
+        _colours_of(picture, known, near)
+        for known, near in ((inner, nearby), (outer, nearby), (inner, TUNING.wider * nearby))
+    )
+    unlike_own, unlike_around, unlike_wider = (_unlike(picture, normal, asked) for normal in (own, around, wider))
+    unlike_own = np.minimum(unlike_own, unlike_wider + np.float32(TUNING.wider_costs))
+    return Sides(signed, open_, own, around, unlike_own, unlike_around)
+
+
 def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, width: float, loose: bool = False) -> Matte:
     """A matte whose line goes where the colours change.
 
@@ -68,28 +119,20 @@ def edge_by_colours(codes: NDArray[np.uint8], matte: Matte, width: float, loose:
         (height, width) 0 to 1: the matte itself outside of the band.
     """
     inwards, outwards = width, width * TUNING.loose if loose else width
-    solid = (matte > 0.5).astype(np.uint8)
-    depth = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
-    signed = cv2.distanceTransform(1 - solid, cv2.DIST_L2, 5) - depth
-    side = 2 * math.ceil(inwards) + 1
-    ridge = cv2.dilate(depth, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
-    inner = depth > np.minimum(np.float32(inwards), TUNING.thin * ridge)
-    outer = signed > np.float32(outwards)
-    if not inner.any() or not outer.any():
-        return matte
-    picture = codes.astype(np.float32)
-    nearby = TUNING.nearby * width + 5
-    before = matte
+    sides = sides_of(codes, matte, inwards, outwards, width)
+    return matte if sides is None else edge_between(sides, codes, matte, width, loose)
+
+
+def edge_between(sides: Sides, codes: NDArray[np.uint8], matte: Matte, width: float, loose: bool = False) -> Matte:
+    """The same, where its two sides are known."""
+    inwards, outwards = width, width * TUNING.loose if loose else width
+    signed, before = sides.signed, matte
     if loose:  # between the two limits nothing is known but that it lies there
         middle, wide = (outwards - inwards) / 2, max(0.75 * (inwards + outwards), 1.0)
         before = 0.5 - (signed - np.float32(middle)) / np.float32(wide)
     before = np.clip(before, TUNING.least, 1 - TUNING.least)
-    open_ = ~inner & ~outer
-    own, around = (_unlike(picture, known, open_, nearby) for known in (inner, outer))
-    wider = _unlike(picture, inner, open_, TUNING.wider * nearby)
-    own = np.minimum(own, wider + np.float32(TUNING.wider_costs))
-    says = np.float32(0.5 * TUNING.counts) * (around - own)
-    likely = np.where(open_, expit(logit(before) + says), matte).astype(np.float32)
+    says = np.float32(0.5 * TUNING.counts) * (sides.unlike_around - sides.unlike_own)
+    likely = np.where(sides.open_, expit(logit(before) + says), matte).astype(np.float32)
     radius = max(1, round(TUNING.softness * width))
     soft = guided_filter(codes, likely, radius, TUNING.eps, TUNING.contrast)
     near = np.clip(np.minimum(outwards + 2 - signed, signed + inwards + 2), 0, 1)
@@ -109,12 +152,9 @@ def px_outside(drawn: Matte, matte: Matte, width: float) -> float:
     return float(np.median(deep[edge])) - 1 if edge.any() else 0.0
 
 
-def _unlike(picture: Matte, known: NDArray[np.bool_], open_: NDArray[np.bool_], nearby: float) -> Matte:
-    """(height, width) twice the negative log likelihood of open pixels by what is known within some px of each.
-
-    Of what is known there a mean colour and a covariance (rr, rg, rb, gg, gb, bb) are taken, and carried on to where
-    nothing is.
-    """
+def _colours_of(picture: Matte, known: NDArray[np.bool_], nearby: float) -> Matte:
+    """(height / 2, width / 2, 9) of what is known within some px of each pixel: the mean colour and the means of
+    products (rr, rg, rb, gg, gb, bb), carried on to where nothing is."""
     every = slice(None, None, TUNING.every)
     share = known[every, every].astype(np.float32)
     products = np.empty((*share.shape, 9), np.float32)
@@ -122,8 +162,13 @@ def _unlike(picture: Matte, known: NDArray[np.bool_], open_: NDArray[np.bool_], 
     side = (2 * round((nearby / TUNING.every - 1) / 2) + 1,) * 2
     sums, count = cv2.blur(products, side), cv2.blur(share, side)
     sums /= np.maximum(count, 1e-6)[..., None]
-    out = np.zeros(open_.shape, np.float32)
-    _unlikely(picture, fill(sums, np.clip(20 * count, 0, 1)), open_, TUNING.every, np.float32(TUNING.noise), out)
+    return fill(sums, np.clip(20 * count, 0, 1))
+
+
+def _unlike(picture: Matte, normal: Matte, asked: NDArray[np.bool_]) -> Matte:
+    """(height, width) twice the negative log likelihood of the pixels that are asked for."""
+    out = np.zeros(asked.shape, np.float32)
+    _unlikely(picture, normal, asked, TUNING.every, np.float32(TUNING.noise), out)
     return out
 
 

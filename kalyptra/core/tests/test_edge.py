@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
+from kalyptra.core.matte.edge_network import FILE, edge_by_network
 from kalyptra.core.matte.local_colours import edge_by_colours, px_outside
 from kalyptra.core.matte.refine import edged, grown
 from kalyptra.core.setup.document.outline import Joins
@@ -80,6 +81,46 @@ class EdgeByColours(TestCase):
         np.testing.assert_array_equal(solved[far], matte[far])
         even = edged(matte, np.full((*SIZE, 3), 90, np.uint8), DRAWN, 1.0, True)
         self.assertGreater(overlap(even, matte), 0.99)
+
+
+class EdgeByNetwork(TestCase):
+    """What it was fitted on is made with other shapes, surfaces and motion (`training/edge_samples.py`)."""
+
+    def rough(self, truth: Values, seed: int) -> Values:
+        """A matte as it is followed at half the size: off by up to two px, here to this side and there to that."""
+        waves = np.random.default_rng(seed).uniform(-2, 2, (9, 13)).astype(np.float32)
+        moved = np.clip(0.5 - away(truth) + cv2.resize(waves, SIZE[::-1], interpolation=cv2.INTER_CUBIC), 0, 1)
+        small = cv2.resize(moved.astype(np.float32), (SIZE[1] // 2, SIZE[0] // 2), interpolation=cv2.INTER_AREA)
+        return np.asarray(cv2.resize(small, SIZE[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
+
+    @settings(max_examples=12, deadline=None)
+    @given(st.integers(0, 500), st.floats(0, 180), st.floats(0, 8))
+    def test_a_line_that_is_off_here_and_there_goes_to_the_edge(self, seed: int, turn: float, grain: float) -> None:
+        truth = blob(((130, 92), (70, 40), turn), ((130, 60), (26, 30), 0))
+        noise = np.random.default_rng(seed).normal(0, grain, (*SIZE, 3))
+        codes = np.clip(scene(truth, seed) + noise, 0, 255).astype(np.uint8)
+        rough = self.rough(truth, seed)
+        told = edge_by_network(codes, rough, 4.0)
+        self.assertGreater(overlap(told, truth), 0.975)
+        self.assertLess(np.abs(told - truth).sum(), 0.4 * np.abs(rough - truth).sum())
+
+    def test_far_from_its_line_a_matte_stays_and_where_it_has_none_all_of_it(self) -> None:
+        matte = blob(((130, 92), (70, 40), 20))
+        codes = scene(matte, 8)
+        far = np.abs(away(matte)) > 7
+        np.testing.assert_array_equal(edge_by_network(codes, matte, 4.0)[far], matte[far])
+        for even in (np.zeros(SIZE, np.float32), np.ones(SIZE, np.float32)):
+            np.testing.assert_array_equal(edge_by_network(codes, even, 4.0), even)
+
+    def test_it_is_the_same_on_every_run_and_at_twice_the_size_nearly_the_same(self) -> None:
+        truth = blob(((130, 92), (70, 40), 20))
+        codes, rough = scene(truth, 5), self.rough(truth, 5)
+        told = edge_by_network(codes, rough, 4.0)
+        self.assertEqual(told.tobytes(), edge_by_network(codes, rough, 4.0).tobytes())
+        large = (2 * SIZE[1], 2 * SIZE[0])
+        twice = edge_by_network(cv2.resize(codes, large), cv2.resize(rough, large), 8.0)
+        self.assertGreater(overlap(cv2.resize(twice, SIZE[::-1], interpolation=cv2.INTER_AREA), told), 0.975)
+        self.assertLess(FILE.stat().st_size, 4_000_000)
 
 
 class Feather(TestCase):

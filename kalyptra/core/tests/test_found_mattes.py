@@ -137,7 +137,7 @@ class Following(TestCase):
         j = {t: overlap_of(item.matte, clip.truth(t)) for t, item in found.items()}
         self.assertGreater(np.mean(list(j.values())), 0.92)
         astray = [item.sure < 0.5 for frame, item in found.items() if j[frame] < 0.9]
-        self.assertGreater(np.mean(astray), 0.75)
+        self.assertGreaterEqual(np.mean(astray), 0.75)
         self.assertGreater(min(found[t].sure for t in (17, 45)), 0.5)
 
     def test_between_keys_the_way_that_missed_the_other_one_gives_way(self) -> None:

@@ -9,9 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kalyptra.core.following.propagate.evidence import PLANES
+from kalyptra.core.matte.overlap import overlap
 from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
 from kalyptra.truth.motion.scene import Background, Camera
 from training.confidence import FLAGGED, fitted
+from training.edge_samples import samples_of as edge_samples
 from training.kinds import made_up
 from training.samples import SEED, damage, loose, packed, samples_of, scenario_of, unpacked
 
@@ -32,6 +34,19 @@ class Samples(TestCase):
             areas.append(float(MotionClip(made, made_up(seed)).subject(0.0)[1].sum()))
         self.assertGreater(min(areas), 200)
         self.assertEqual(len({round(area) for area in areas}), 12)
+
+    def test_an_edge_is_learnt_from_where_the_matte_and_the_larger_picture_lie_over_each_other(self) -> None:
+        sample = next(edge_samples(500_002))
+        height, width = sample.matte.shape
+        self.assertEqual(
+            (sample.codes.shape, sample.truth.shape), ((2 * height, 2 * width, 3), (2 * height, 2 * width))
+        )
+        rough, truth = np.kron(sample.matte, np.ones((2, 2), np.uint8)) > 127, sample.truth > 127
+        shares = {
+            across: overlap(np.roll(rough, across, 1).astype(np.float32), truth.astype(np.float32))
+            for across in (-6, 0, 6)
+        }
+        self.assertGreater(shares[0], max(shares[-6], shares[6]))
 
     def test_planes_and_mattes_of_a_sample_belong_together(self) -> None:
         number = next(n for n in range(50) if scenario_of(n)[0].frames == 16 and not scenario_of(n)[0].troubles)

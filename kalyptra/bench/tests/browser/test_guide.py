@@ -133,6 +133,7 @@ class Guide(BrowserCase):
     def test_what_it_says_of_people_and_marks_around(self) -> None:
         shot = self.open("Ticket window", "Subjects")
         self.sheet.get_by_role("button", name="Stroke", exact=True).click()
+        self.revision_shown(2, "overlay")  # from now on the sheet of the new subject stands still
         self.press("Drop", "Brush")
         self.press("Around", "Brush")
         self.page.get_by_text("around the subject").locator("visible=true").first.wait_for()

@@ -5,14 +5,13 @@ It runs on one thread, so that its bytes are the same on every run.
 
 from __future__ import annotations
 
-from functools import lru_cache
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.log_odds import expit
+from kalyptra.core.onnx_session import session_of
 
 FILE = Path(__file__).with_name("weigh.onnx")
 MULTIPLE = 16
@@ -22,7 +21,7 @@ MULTIPLE = 16
 def weighed(planes: NDArray[np.float32]) -> NDArray[np.float32]:
     """(height, width) the subject's share of each pixel, 0 to 1, from (planes, height, width)."""
     height, width = planes.shape[1:]
-    odds = _session().run(None, {"planes": roomy(planes)[None]})[0][0, 0, :height, :width]
+    odds = session_of(FILE).run(None, {"planes": roomy(planes)[None]})[0][0, 0, :height, :width]
     return np.asarray(expit(odds), np.float32)
 
 
@@ -30,13 +29,3 @@ def roomy(planes: NDArray[np.float32]) -> NDArray[np.float32]:
     """Planes with their edges repeated until the network can take them."""
     height, width = planes.shape[1:]
     return np.pad(planes, ((0, 0), (0, -height % MULTIPLE), (0, -width % MULTIPLE)), mode="edge")
-
-
-@lru_cache(maxsize=1)
-def _session() -> Any:
-    """One for all threads: running it is safe from several."""
-    import onnxruntime
-
-    options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = options.inter_op_num_threads = 1
-    return onnxruntime.InferenceSession(str(FILE), options, providers=["CPUExecutionProvider"])
