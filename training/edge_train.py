@@ -13,16 +13,17 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-import cv2
 import numpy as np
 import torch
 from numpy.typing import NDArray
 from torch import Tensor, nn
 from torch.nn import functional
 
-from kalyptra.core.matte.edge_network import BAND, FEATURES, FILE, features_of, slope_of
-from kalyptra.core.matte.local_colours import sides_of
+from kalyptra.core.matte.edge_network import FEATURES, FILE, near_line
+from kalyptra.core.matte.overlap import overlap
+from kalyptra.core.matte.stored import coverage_of, laid_over
 from training.edge_samples import EdgeSample
+from training.export import write_onnx
 
 HIDDEN = (96, 32)
 BATCH, RATE, LEAST_RATE = 4096, 3e-3, 0.02
@@ -39,6 +40,9 @@ HELD_BACK = 10
 
 class EdgeNetwork(nn.Module):
     """From (n, features) to log odds (n, 1)."""
+
+    mean: Tensor
+    deviation: Tensor
 
     def __init__(self, mean: Tensor, deviation: Tensor) -> None:
         super().__init__()
@@ -59,16 +63,9 @@ def samples_in(path: Path) -> Iterator[EdgeSample]:
             yield EdgeSample(*(arrays[f"{name}{i}"] for name in EdgeSample._fields))
 
 
-def told_of(sample: EdgeSample) -> tuple[NDArray[np.float32], NDArray[np.bool_], NDArray[np.float32]] | None:
-    """A frame's larger matte, which of its pixels are near its line, and their features."""
-    size = sample.truth.shape
-    matte = cv2.resize(sample.matte.astype(np.float32) / 255, size[::-1], interpolation=cv2.INTER_LINEAR)
-    sides = sides_of(sample.codes, matte, WIDTH, WIDTH, WIDTH, BAND * WIDTH)
-    if sides is None:
-        return None
-    near = np.abs(sides.signed) < BAND * WIDTH
-    slope = slope_of(sides, sample.codes, matte, WIDTH)
-    return np.asarray(matte), near, features_of(sides, slope, sample.codes, matte, WIDTH, near)
+def larger(sample: EdgeSample) -> NDArray[np.float32]:
+    """The matte as it was followed, at the size of the picture."""
+    return laid_over(coverage_of(sample.matte), (sample.truth.shape[0], sample.truth.shape[1]))
 
 
 def learnt_from(paths: list[Path]) -> tuple[Tensor, Tensor, Tensor]:
@@ -78,14 +75,14 @@ def learnt_from(paths: list[Path]) -> tuple[Tensor, Tensor, Tensor]:
     for path in paths:
         samples = list(samples_in(path))
         for i in rng.permutation(len(samples))[:OF_A_CLIP]:
-            told = told_of(samples[i])
-            if told is None:
+            near = near_line(samples[i].codes, larger(samples[i]), WIDTH)
+            if near is None:
                 continue
-            _, near, of_pixels = told
-            picked = rng.permutation(len(of_pixels))[:OF_A_FRAME]
-            features.append(of_pixels[picked])
-            shares.append(samples[i].truth[near][picked].astype(np.float32) / 255)
-            count = min(len(of_pixels) / max(float((samples[i].truth > 127).sum()), 1.0), MOST_COUNTS)
+            pixels = len(near.features)
+            picked = rng.permutation(pixels)[:OF_A_FRAME]
+            features.append(near.features[picked])
+            shares.append(coverage_of(samples[i].truth[near.pixels][picked]))
+            count = min(pixels / max(float((samples[i].truth > 127).sum()), 1.0), MOST_COUNTS)
             counts.append(np.full(len(picked), count, np.float32))
     told, true, each = (torch.from_numpy(np.concatenate(values)) for values in (features, shares, counts))
     return told, true, each
@@ -95,28 +92,16 @@ def judged(network: EdgeNetwork, paths: list[Path]) -> tuple[float, float]:
     """Mean J of the mattes as they were followed, and with their edges told."""
     reached: list[tuple[float, float]] = []
     for sample in (sample for path in paths for sample in samples_in(path)):
-        told = told_of(sample)
-        if told is None:
+        near = near_line(sample.codes, larger(sample), WIDTH)
+        if near is None:
             continue
-        matte, near, of_pixels = told
-        truth, fine = sample.truth > 127, matte > 0.5
+        truth, rough = sample.truth > 127, larger(sample) > 0.5
+        fine = rough.copy()
         with torch.inference_mode():
-            fine[near] = (network(torch.from_numpy(of_pixels))[:, 0] > 0).numpy()
-        reached.append((_overlap(matte > 0.5, truth), _overlap(fine, truth)))
+            fine[near.pixels] = (network(torch.from_numpy(near.features))[:, 0] > 0).numpy()
+        reached.append((overlap(rough, truth), overlap(fine, truth)))
     before, after = np.mean(reached, axis=0)
     return float(before), float(after)
-
-
-def _overlap(a: NDArray[np.bool_], b: NDArray[np.bool_]) -> float:
-    return float((a & b).sum() / max((a | b).sum(), 1))
-
-
-def export(network: EdgeNetwork, file: Path) -> None:
-    network.eval()
-    torch.onnx.export(
-        network, (torch.zeros(8, len(FEATURES)),), str(file), input_names=["features"], output_names=["odds"],
-        dynamic_axes={"features": {0: "n"}, "odds": {0: "n"}}, dynamo=False,
-    )  # fmt: skip
 
 
 def main() -> None:
@@ -147,7 +132,7 @@ def main() -> None:
     before, after = judged(network, held_back)
     weights = sum(p.numel() for p in network.parameters())
     print(f"{len(shares)} pixels, {steps} steps of {BATCH}, {weights} weights; held back J {before:.4f} -> {after:.4f}")
-    export(network, told.to)
+    write_onnx(network, torch.zeros(8, len(FEATURES)), "features", {0: "n"}, told.to)
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import torch
+from torch import Tensor, nn
 
 from kalyptra.core.following.propagate.evidence import PLANES
 from kalyptra.core.following.propagate.weigh import FILE, MULTIPLE
@@ -15,12 +16,16 @@ from training.network import Network
 def export(weights: Path, file: Path = FILE) -> None:
     network = Network()
     network.load_state_dict(torch.load(weights, weights_only=True))
-    network.eval()
     planes = torch.zeros(1, len(PLANES), 8 * MULTIPLE, 10 * MULTIPLE)
-    sizes = {0: "n", 2: "height", 3: "width"}
+    write_onnx(network, planes, "planes", {0: "n", 2: "height", 3: "width"}, file)
+
+
+def write_onnx(network: nn.Module, like: Tensor, name: str, free: dict[int, str], file: Path) -> None:
+    """Write a network from one input to log odds; `like` is such an input, `free` names its axes of any size."""
+    network.eval()
     torch.onnx.export(
-        network, (planes,), str(file), input_names=["planes"], output_names=["odds"],
-        dynamic_axes={"planes": sizes, "odds": sizes}, dynamo=False,
+        network, (like,), str(file), input_names=[name], output_names=["odds"],
+        dynamic_axes={name: free, "odds": free}, dynamo=False,
     )  # fmt: skip
 
 

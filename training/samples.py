@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from pathlib import Path
 
@@ -25,6 +25,7 @@ from kalyptra.core.following.propagate.look import WORKING_WIDTH, looked_at
 from kalyptra.core.following.propagate.state import AROUND
 from kalyptra.core.following.propagate.step import Weigh
 from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.matte.stored import codes_of
 from kalyptra.core.window import window_of
 from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
 from kalyptra.truth.motion.scene import Background, Camera
@@ -63,10 +64,9 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
     scenario, unlike = scenario_of(number)
     clip = MotionClip(scenario, made_up(number) if unlike else None)
     rng = np.random.default_rng([number, 13])
-    whole = [frame for frame in range(clip.frames) if clip.seen(frame) > 0.8]
-    if not whole:
+    order = frames_of(clip, rng)
+    if not order:
         return
-    order = list(range(whole[-1], -1, -1)) if rng.random() < 0.3 else list(range(whole[0], clip.frames))
     size = (WORKING_WIDTH, round(WORKING_WIDTH * 9 / 16))
     truth = {f: cv2.resize(clip.truth(f), size, interpolation=cv2.INTER_AREA) for f in order}
     way, drawn = rng.random(), rng.random() < DRAWN
@@ -89,6 +89,14 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
             yield seen[0], truth[frame][window]
         if damaged and rng.random() < 0.4:
             subject.correct(damage(rng, truth[frame], looked_at(clip, frame)))
+
+
+def frames_of(clip: MotionClip, rng: np.random.Generator) -> list[int]:
+    """Frames to follow a clip over, ahead or back from where nearly all of its subject is seen; none if it never is."""
+    whole = [frame for frame in range(clip.frames) if clip.seen(frame) > 0.8]
+    if not whole:
+        return []
+    return list(range(whole[-1], -1, -1)) if rng.random() < 0.3 else list(range(whole[0], clip.frames))
 
 
 def loose(rng: np.random.Generator, matte: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -134,30 +142,40 @@ def unpacked(codes: NDArray[np.uint8]) -> Planes:
     return np.asarray((codes.astype(np.float32) - 128) / 48, np.float32)
 
 
-def main() -> None:
+def write_clips(arrays_of: Callable[[int], Mapping[str, NDArray[np.uint8]]]) -> None:
+    """A file a clip into the folder FOLDER for MINUTES, from number FIRST on; none of a clip without samples."""
     folder, minutes, number = Path(sys.argv[1]), float(sys.argv[2]), int(sys.argv[3])
-    weights = Path(sys.argv[4]) if len(sys.argv) > 4 else None
     folder.mkdir(parents=True, exist_ok=True)
     one_thread_a_frame()
     until = time.monotonic() + 60 * minutes
     while time.monotonic() < until:
+        try:
+            arrays = arrays_of(number)
+        except (cv2.error, ValueError) as problem:  # a made-up subject may be nothing at all
+            print(number, problem, flush=True)
+            arrays = {}
+        if arrays:
+            part = folder / f"{number:06d}.part.npz"
+            np.savez_compressed(part, allow_pickle=False, **arrays)
+            part.rename(folder / f"{number:06d}.npz")
+        number += 1
+
+
+def main() -> None:
+    weights = Path(sys.argv[4]) if len(sys.argv) > 4 else None
+
+    def arrays_of(number: int) -> dict[str, NDArray[np.uint8]]:
         weigh = None
         if weights and weights.exists():
             from training.network import weigh_of
 
             weigh = weigh_of(weights)
-        try:
-            both = list(samples_of(number, weigh))
-        except (cv2.error, ValueError) as problem:  # a made-up subject may be nothing at all
-            print(number, problem, flush=True)
-            both = []
-        if both:
-            arrays = {f"x{i}": packed(x) for i, (x, _) in enumerate(both)}
-            arrays |= {f"y{i}": np.round(y * 255).astype(np.uint8) for i, (_, y) in enumerate(both)}
-            part = folder / f"{number:06d}.part.npz"
-            np.savez_compressed(part, allow_pickle=False, **arrays)
-            part.rename(folder / f"{number:06d}.npz")
-        number += 1
+        arrays: dict[str, NDArray[np.uint8]] = {}
+        for i, (planes, truth) in enumerate(samples_of(number, weigh)):
+            arrays |= {f"x{i}": packed(planes), f"y{i}": codes_of(truth)}
+        return arrays
+
+    write_clips(arrays_of)
 
 
 if __name__ == "__main__":

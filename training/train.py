@@ -19,6 +19,7 @@ from torch.nn import functional
 
 from kalyptra.core.following.propagate.evidence import PLANES, RULE
 from kalyptra.core.following.propagate.step import TUNING, UNSURE
+from kalyptra.core.matte.overlap import overlap
 from training.network import Network
 from training.samples import CONTEST, unpacked
 
@@ -57,7 +58,7 @@ class Samples:
             self.read.add(path)
             with np.load(path) as arrays:
                 pairs = [(arrays[f"x{i}"], arrays[f"y{i}"]) for i in range(len(arrays.files) // 2)]
-            pairs = [(x, y) for x, y in pairs if _overlap(x[CONTEST] > 152, y > 127) >= HOPELESS or not (y > 127).any()]
+            pairs = [(x, y) for x, y in pairs if overlap(x[CONTEST] > 152, y > 127) >= HOPELESS or not (y > 127).any()]
             (self.held_back if int(path.stem) % HELD_BACK == 5 else self.train).extend(pairs)
 
     def batch(self, rng: np.random.Generator) -> tuple[Tensor, Tensor]:
@@ -74,10 +75,6 @@ class Samples:
         for out, share in ((BACKGROUND, 0.2), (TRAIL, 0.12), (COLOURS, 0.1)):
             planes[np.ix_(np.flatnonzero(rng.random(BATCH) < share), np.array(out))] = 0
         return torch.from_numpy(planes), torch.from_numpy(np.stack(ys))[:, None]
-
-
-def _overlap(a: NDArray[np.bool_], b: NDArray[np.bool_]) -> float:
-    return float((a & b).sum() / max((a | b).sum(), 1))
 
 
 def _cropped(rng: np.random.Generator, x: NDArray[np.uint8], y: NDArray[np.uint8]) -> Sample:
@@ -125,7 +122,7 @@ def judged(network: Network, samples: list[Sample]) -> tuple[float, float]:
             planes = torch.from_numpy(unpacked(x))[None]
             own = decided(network(planes), planes)[0, 0].numpy() > 0
         for matte, into in ((own, reached), (x[CONTEST] > 152, contest)):
-            into.append(_overlap(matte, truth))
+            into.append(overlap(matte, truth))
     network.train()
     return float(np.mean(reached)), float(np.mean(contest))
 

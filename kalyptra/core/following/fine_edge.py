@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core.edit.subjects import EDGE_OF_FOUND
 from kalyptra.core.matte.edge_network import edge_by_network
+from kalyptra.core.matte.refine import around_it
 from kalyptra.core.matte.stored import coverage_of, laid_over
-from kalyptra.core.window import window_of
 
 Matte = NDArray[np.float32]
 Codes = NDArray[np.uint8]
@@ -40,11 +40,7 @@ def enlarged(matte: Matte, codes: Codes, mixed: NDArray[np.bool_] | None = None)
     if mixed is not None and mixed.all():
         return whole
     width = max(2.0, codes.shape[1] * EDGE_OF_FOUND)
-    window = window_of((whole > 0.02).astype(np.uint8), round(2 * width) + 8)
-    if window is None:
-        return whole
-    fine = whole.copy()
-    fine[window] = edge_by_network(np.ascontiguousarray(codes[window]), np.ascontiguousarray(whole[window]), width)
+    fine = around_it(whole, codes, width, lambda shown, rough: edge_by_network(shown, rough, width))
     return fine if mixed is None else np.where(laid_over(mixed.astype(np.float32), size) > 0.5, whole, fine)
 
 

@@ -50,20 +50,42 @@ def edge_by_network(codes: NDArray[np.uint8], matte: Matte, width: float) -> Mat
     Returns:
         (height, width) 0 to 1: the matte itself farther than `BAND` widths from its line.
     """
+    near = near_line(codes, matte, width)
+    if near is None:
+        return matte
+    told = expit(session_of(FILE).run(None, {"features": near.features})[0][:, 0])
+    narrow, wide = (np.float32(widths * width) for widths in BLURRED)
+    blurred = np.clip((near.ramp - narrow) / (wide - narrow), 0, 1)
+    out = matte.copy()
+    out[near.pixels] = told + blurred * (matte[near.pixels] - told)
+    return out
+
+
+class Near(NamedTuple):
+    """The pixels near a matte's line.
+
+    Attributes:
+        pixels: (height, width) which, n of them.
+        features: (n, features) what the network is told of each, in the order of rows.
+        ramp: (n,) px that the picture takes from the one side of the line to the other.
+    """
+
+    pixels: NDArray[np.bool_]
+    features: NDArray[np.float32]
+    ramp: NDArray[np.float32]
+
+
+def near_line(codes: NDArray[np.uint8], matte: Matte, width: float) -> Near | None:
+    """What is near a matte's line, None where it has none; arguments as for `edge_by_network`."""
     sides = sides_of(codes, matte, width, width, width, BAND * width)
     if sides is None:
-        return matte
-    near = np.abs(sides.signed) < BAND * width
-    slope = slope_of(sides, codes, matte, width)
-    odds = session_of(FILE).run(None, {"features": features_of(sides, slope, codes, matte, width, near)})[0]
-    out = matte.copy()
-    out[near] = expit(odds[:, 0])
-    narrow, wide = (widths * width for widths in BLURRED)
-    blurred = np.clip((slope.ramp - np.float32(narrow)) / np.float32(wide - narrow), 0, 1)
-    return np.asarray(out + blurred * (matte - out), np.float32)
+        return None
+    pixels = np.abs(sides.signed) < BAND * width
+    slope = _slope_of(sides, codes, matte, width)
+    return Near(pixels, _features_of(sides, slope, codes, matte, width, pixels), slope.ramp[pixels])
 
 
-class Slope(NamedTuple):
+class _Slope(NamedTuple):
     """How a picture goes over from the one side of a line to the other: (height, width) each.
 
     Attributes:
@@ -81,8 +103,8 @@ class Slope(NamedTuple):
     ramp: Matte
 
 
-def slope_of(sides: Sides, codes: NDArray[np.uint8], matte: Matte, width: float) -> Slope:
-    """How the picture goes over from the one side to the other; arguments as for `edge_by_network`."""
+def _slope_of(sides: Sides, codes: NDArray[np.uint8], matte: Matte, width: float) -> _Slope:
+    """How the picture goes over from the one side to the other."""
     scale, picture = width / 4, codes.astype(np.float32)
     own, around = (_enlarged(normal[..., :3], matte) for normal in (sides.own, sides.around))
     apart = own - around
@@ -102,19 +124,13 @@ def slope_of(sides: Sides, codes: NDArray[np.uint8], matte: Matte, width: float)
     at_line = (np.abs(sides.signed) < 0.6 * width).astype(np.float32)
     steep = np.maximum(-(across * x_out + down * y_out), 0) * at_line
     ramp = _over(at_line, 15, scale) / np.maximum(_over(steep, 15, scale), np.float32(1e-4))
-    return Slope(x_out, y_out, np.sqrt(squared), share, of_light, np.asarray(ramp, np.float32))
+    return _Slope(x_out, y_out, np.sqrt(squared), share, of_light, np.asarray(ramp, np.float32))
 
 
-def features_of(
-    sides: Sides, slope: Slope, codes: NDArray[np.uint8], matte: Matte, width: float, near: NDArray[np.bool_]
+def _features_of(
+    sides: Sides, slope: _Slope, codes: NDArray[np.uint8], matte: Matte, width: float, near: NDArray[np.bool_]
 ) -> NDArray[np.float32]:
-    """(n, features) of the pixels that are near, in the order of rows.
-
-    Args:
-        sides: the two sides of the matte's line, told as far as what is near.
-        codes, matte, width: as for `edge_by_network`.
-        near: (height, width) which pixels.
-    """
+    """(n, features) of the pixels that are near, in the order of rows."""
     scale = width / 4
     edge = edge_between(sides, codes, matte, width)
     which = np.clip(sides.unlike_around - sides.unlike_own, -300, 300)
@@ -132,12 +148,8 @@ def features_of(
     )  # fmt: skip
     columns = [plane[near] for plane in planes]
     at = np.nonzero(near)
-    beside = _Beside(
-        at[1].astype(np.float32),
-        at[0].astype(np.float32),
-        x_out[near] * np.float32(scale),
-        y_out[near] * np.float32(scale),
-    )
+    x, y = (at[axis].astype(np.float32) for axis in (1, 0))
+    beside = _Beside(x, y, *(out[near] * np.float32(scale) for out in (x_out, y_out)))
     columns += [beside.sampled(plane, px) for px in NEARBY for plane in (share, matte)]
     columns += [beside.sampled(which, px) for px in BEYOND]
     return np.stack(columns, axis=1).astype(np.float32)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -47,15 +49,23 @@ def edged(
     if refine.edge is Edge.NONE:
         return matte
     width = max(1.0, refine.edge_width * scale)
+
+    def drawn_to(shown: NDArray[np.uint8], rough: Matte) -> Matte:
+        solved = edge_by_colours(shown, rough, width, loose=drawn)
+        return solved_edge(shown, solved, width * FINE_BAND) if refine.edge is Edge.FINE and carefully else solved
+
+    return around_it(matte, codes, width, drawn_to)
+
+
+def around_it(
+    matte: Matte, codes: NDArray[np.uint8], width: float, draw: Callable[[NDArray[np.uint8], Matte], Matte]
+) -> Matte:
+    """What is made of a picture and a matte, whose edge lies within so many px of its line: only around it."""
     window = window_of((matte > 0.02).astype(np.uint8), round(2 * width) + 8)
     if window is None:
         return matte
-    shown = np.ascontiguousarray(codes[window])
-    solved = edge_by_colours(shown, np.ascontiguousarray(matte[window]), width, loose=drawn)
-    if refine.edge is Edge.FINE and carefully:
-        solved = solved_edge(shown, solved, width * FINE_BAND)
     out = matte.copy()
-    out[window] = solved
+    out[window] = draw(np.ascontiguousarray(codes[window]), np.ascontiguousarray(matte[window]))
     return out
 
 

@@ -42,10 +42,7 @@ class Samples(TestCase):
             (sample.codes.shape, sample.truth.shape), ((2 * height, 2 * width, 3), (2 * height, 2 * width))
         )
         rough, truth = np.kron(sample.matte, np.ones((2, 2), np.uint8)) > 127, sample.truth > 127
-        shares = {
-            across: overlap(np.roll(rough, across, 1).astype(np.float32), truth.astype(np.float32))
-            for across in (-6, 0, 6)
-        }
+        shares = {across: overlap(np.roll(rough, across, 1), truth) for across in (-6, 0, 6)}
         self.assertGreater(shares[0], max(shares[-6], shares[6]))
 
     def test_planes_and_mattes_of_a_sample_belong_together(self) -> None:

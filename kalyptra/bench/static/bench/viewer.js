@@ -7,7 +7,7 @@ import { speedAt } from "./speed.js";
 import { metres } from "./words.js";
 
 const REST = 960; // px on the long side, at rest
-const DRAG = 480; // for those who want few data, and in a drag in which one took longer than this:
+const SMALL = 480; // for those who want few data, and in a drag in which one took longer than this:
 const SLOW = 80; // ms: twelve pictures a second
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
@@ -25,7 +25,7 @@ const shot = () => window.Alpine.store("shot");
 const working = () => window.Alpine.store("work").now !== null;
 // The browser was told to be sparing, as on a line that is paid for by the megabyte: small pictures, and none ahead.
 const sparing = () => Boolean(/** @type {any} */ (navigator).connection?.saveData);
-const atRest = () => (sparing() ? DRAG : REST);
+const atRest = () => (sparing() ? SMALL : REST);
 
 // Frames by what they show. Not in the store: pictures need no watching.
 const kept = new Map();
@@ -318,7 +318,7 @@ export function createViewer() {
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
           this.slow += performance.now() - started > SLOW ? 1 : 0;
-          if (this.slow > 1) this.draftSize = DRAG;
+          if (this.slow > 1) this.draftSize = SMALL;
           if (shot().drafting) await this.paint("draft", blob);
           if (shot().drafting && ["beside", "over"].includes(this.beside)) {
             this.secondKey = "";
