@@ -59,7 +59,8 @@ from kalyptra.core.following.finding import follow_people
 from kalyptra.core.following.fine_edge import at_full_size
 from kalyptra.core.following.grain import grain_of_clip
 from kalyptra.core.following.mattes import PropagatedMatte, follow_keys, follow_mattes
-from kalyptra.core.following.outlines import OnLoss, follow, follow_range, follow_together
+from kalyptra.core.following.outline_range import follow_range
+from kalyptra.core.following.outlines import OnLoss, follow, follow_together
 from kalyptra.core.following.plates import recover, recover_to_store
 from kalyptra.core.following.sources import follow_source, free_of
 from kalyptra.core.frame import render_frame, render_look

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
-from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
+from kalyptra.core.following.both_ways import blended, expected_misses, expected_sizes
 from kalyptra.core.following.fine_edge import with_fine_edge
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.propagate.background import Surroundings
@@ -27,23 +27,8 @@ Matte = NDArray[np.float32]
 Codes = NDArray[np.uint8]
 
 
-class Tuning(NamedTuple):
-    """What can be tuned. Chosen on the demo's clips, where no source is named."""
-
-    keys: int = 4
-    """Of the keys nearest by, so many are learnt from."""
-    missed: float = 0.02
-    doubt: float = 0.05
-    """What a way is expected to miss at a frame, whatever it misses of the key at its other end; and the doubt of a
-    frame that is wholly sure. Chosen on twenty clips of the tune half's kinds and surfaces, with seeds of their own."""
-    agree: float = 0.9
-    agree_least: float = 0.2
-    doubted: float = 0.7
-    """Overlap of the two ways below which they differ, by how much it is less when they differ wholly, and what that
-    takes from confidence where both count alike."""
-
-
-TUNING = Tuning()
+KEYS = 4
+"""Of the keys nearest by, so many are learnt from. Chosen on the demo's clips."""
 
 
 @dataclass(frozen=True)
@@ -68,7 +53,7 @@ def follow_mattes(
     """Follow a matte from frame to frame.
 
     Between two keys it is followed ahead from the one and back from the other, each up to the other one, where it shows
-    how far it went astray. The two are blended: the nearer key counts more, and the way that came to more of the other.
+    how far it went astray. The two are blended (`both_ways.py`).
     A key that shows only a part of the subject, since something hides the rest, does not end what is known of the rest.
 
     Args:
@@ -86,6 +71,7 @@ def follow_mattes(
         return
     subject = _set_out(keys, footage, frames[stops[0] :])
     for a, b in pairwise(stops):
+        first = subject.size
         ahead = list(_along(subject, footage, frames[a : b + 1]))
         back = frames[a : b + 1][::-1]
         other_way = _set_out(keys, footage, back)
@@ -94,7 +80,8 @@ def follow_mattes(
             subject.go_on(other_way.matte)
         elif b < len(frames) - 1:
             subject = _set_out(keys, footage, frames[b:])
-        yield from _both_ways(keys, footage, ahead, list(_along(other_way, footage, back)))
+        ways = ahead, list(_along(other_way, footage, back))
+        yield from _both_ways(keys, footage, ways, (first, other_way.size))
     for matte in _along(subject, footage, frames[stops[-1] :]):
         if matte.how is How.PREDICTED and on_loss is OnLoss.STOP:
             return
@@ -112,36 +99,31 @@ def follow_keys(
 
 
 def _both_ways(
-    keys: Mapping[int, Matte], footage: PictureSource, ahead: list[PropagatedMatte], behind: list[PropagatedMatte]
+    keys: Mapping[int, Matte],
+    footage: PictureSource,
+    ways: tuple[list[PropagatedMatte], list[PropagatedMatte]],
+    sizes: tuple[float, float],
 ) -> Iterator[PropagatedMatte]:
-    """Blend what was found from either of two keys, each up to the other's frame."""
+    """Blend what was found from either of two keys, where the subject has these sizes, each up to the other's frame."""
+    ahead, back = ways
     missed, missed_back = (
         expected_misses(
             [step.sure for step in way],
             overlap(coverage_of(way[-1].matte), _key_at(keys[way[-1].frame], footage, way[-1].frame)[1]),
         )
-        for way in (ahead, behind)
+        for way in ways
     )
-    for i, (one, other) in enumerate(zip(ahead[:-1], behind[-2::-1], strict=True)):
-        yield blended((one, other), (missed[i], missed_back[-2 - i]))
-
-
-def expected_misses(sure: Sequence[float], reached: float) -> NDArray[np.float64]:
-    """(n,) the overlap that a way is expected to miss at each of its frames, by what it came to at its end.
-
-    It grows as the root of the doubt on the way: most of what goes wrong goes wrong early, and where that is said.
-
-    Args:
-        sure: of each frame, 0 to 1.
-        reached: its overlap with the key at its end.
-    """
-    doubts = np.cumsum(1 - np.asarray(sure) + TUNING.doubt)
-    return np.asarray(TUNING.missed + (1 - reached) * np.sqrt(doubts / doubts[-1]))
+    whole = expected_sizes(*sizes, len(ahead) + 1)
+    for i, (one, other) in enumerate(zip(ahead[:-1], back[-2::-1], strict=True)):
+        mattes, sure = (coverage_of(one.matte), coverage_of(other.matte)), (one.sure, other.sure)
+        matte, both = blended(mattes, sure, (missed[i], missed_back[-2 - i]), float(whole[i + 1]))
+        how = How.PREDICTED if one.how is How.PREDICTED and other.how is How.PREDICTED else How.FOLLOWED
+        yield PropagatedMatte(one.frame, codes_of(matte), round(both, 3), how)
 
 
 def _set_out(keys: Mapping[int, Matte], footage: PictureSource, frames: Sequence[int]) -> FollowedSubject:
     """A subject at the first of some frames, where one of the keys is."""
-    nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[: TUNING.keys]
+    nearest = sorted(keys, key=lambda frame: (abs(frame - frames[0]), frame))[:KEYS]
     (codes, matte), *others = (_key_at(keys[frame], footage, frame) for frame in nearest)
     return FollowedSubject(Surroundings(partial(looked_at, footage), frames), codes, matte, others)
 
@@ -186,17 +168,3 @@ def _key_at(key: Matte, footage: PictureSource, frame: int) -> tuple[NDArray[np.
     codes = looked_at(footage, frame)
     size = (codes.shape[1], codes.shape[0])
     return codes, np.clip(cv2.resize(key, size, interpolation=cv2.INTER_AREA), 0, 1).astype(np.float32)
-
-
-def blended(ways: tuple[PropagatedMatte, PropagatedMatte], missed: tuple[float, float]) -> PropagatedMatte:
-    """One matte of two ways to a frame: each counts by the inverse of what it is expected to miss there."""
-    a, b = ways
-    part = missed[0] / sum(missed)
-    ahead, other = coverage_of(a.matte), coverage_of(b.matte)
-    apart = float(np.clip((TUNING.agree - overlap(ahead, other)) / TUNING.agree_least, 0, 1))
-    differ = 2 * min(part, 1 - part) * apart
-    matte = ahead * (1 - part) + other * part
-    sure = (a.sure * (1 - part) + b.sure * part) * (1 - TUNING.doubted * differ)
-    hidden = a.how is How.PREDICTED and b.how is How.PREDICTED
-    how = How.PREDICTED if hidden else How.FOLLOWED
-    return replace(a, matte=codes_of(np.asarray(matte, np.float32)), sure=round(sure, 3), how=how)

@@ -13,7 +13,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.clip.reader import PictureSource
-from kalyptra.core.edit.outline_keys import with_steps
 from kalyptra.core.edit.subjects import EDGE_OF_DRAWN
 from kalyptra.core.following.fine_edge import enlarged
 from kalyptra.core.following.propagate.background import Surroundings
@@ -34,7 +33,7 @@ from kalyptra.core.setup.geometry.border import packed
 from kalyptra.core.setup.geometry.spline import Rows
 from kalyptra.core.setup.geometry.warp import Matrix, inverse, mapped, numbers_of
 from kalyptra.core.setup.resolve.outline import held_for, placed_at
-from kalyptra.core.setup.time.track import Border, Step, doubt_of
+from kalyptra.core.setup.time.track import Border, Step
 from kalyptra.core.window import middle_of
 
 LINES_WIDTH = 960
@@ -134,63 +133,6 @@ def follow_together(
 def _surroundings(footage: PictureSource, frames: Sequence[int]) -> Surroundings:
     """Each subject has its own: what is left out of the background is itself."""
     return Surroundings(lambda frame: smaller(looked_at(footage, frame, LINES_WIDTH)), frames)
-
-
-def follow_range(
-    outlines: Sequence[Outline],
-    footage: PictureSource,
-    first: int,
-    last: int,
-    full_width: int,
-    on_loss: OnLoss = OnLoss.CARRY_ON,
-) -> list[Outline]:
-    """Outlines that are followed from their hand-made keys over all frames from first to last.
-
-    Those with keys at the same frames are followed together. Between two keys they go ahead from the earlier one; where
-    any of them came to be in doubt, back from the later one, too.
-
-    Raises: as `follow_together`.
-    """
-    by_keys: dict[tuple[int, ...], list[Outline]] = {}
-    for outline in outlines:
-        keys = tuple(frame for frame in outline.hand_frames if first <= frame <= last)
-        by_keys.setdefault(keys, []).append(outline)
-    steps: dict[str, list[Step]] = {outline.id: [] for outline in outlines}
-    for keys, alike in by_keys.items():
-        for of_frame in _range(alike, keys, footage, first, last, full_width, on_loss):
-            for name, step in of_frame.items():
-                steps[name].append(step)
-    return [with_steps(outline, tuple(steps[outline.id])) for outline in outlines]
-
-
-def _range(
-    outlines: Sequence[Outline],
-    keys: tuple[int, ...],
-    footage: PictureSource,
-    first: int,
-    last: int,
-    full_width: int,
-    on_loss: OnLoss,
-) -> Iterator[dict[str, Step]]:
-    """Steps over a range; a later one replaces an earlier one of the same frame."""
-    if not keys:
-        return
-    yield from follow_together(outlines, footage, range(keys[0], first - 1, -1), full_width, on_loss)
-    for a, b in pairwise(keys):
-        doubts = [0.0]
-        for steps in follow_together(outlines, footage, range(a, b + 1), full_width, on_loss):
-            doubts.append(doubts[-1] + max(map(doubt_of, steps.values())))
-            yield steps
-        if len(doubts) <= b - a or doubts[-1] > 1:
-            # Back from the later key, to where both ways are as doubtful.
-            back = 0.0
-            for steps in follow_together(outlines, footage, range(b, a, -1), full_width, on_loss):
-                back += max(map(doubt_of, steps.values()))
-                yield steps
-                here = next(iter(steps.values())).frame - 1 - a
-                if here < len(doubts) and back >= doubts[here]:
-                    break
-    yield from follow_together(outlines, footage, range(keys[-1], last + 1), full_width, on_loss)
 
 
 class _Line:

@@ -13,7 +13,8 @@ from kalyptra.core.clip.facts import Rate
 from kalyptra.core.clip.probe import probe
 from kalyptra.core.clip.reader import open_clip
 from kalyptra.core.edit.outline_keys import curve_of, drawn_outline, with_steps
-from kalyptra.core.following.outlines import OnLoss, follow, follow_range
+from kalyptra.core.following.outline_range import follow_range
+from kalyptra.core.following.outlines import OnLoss, follow
 from kalyptra.core.matte.drawn import drawn_matte
 from kalyptra.core.setup.document.followed import Motion
 from kalyptra.core.setup.document.outline import Outline

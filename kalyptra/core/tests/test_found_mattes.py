@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import replace
 from functools import cache
 from unittest import TestCase
 
@@ -17,8 +16,9 @@ from scipy.sparse.linalg import spsolve
 
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.both_ways import blended, expected_misses
 from kalyptra.core.following.finding import follow_people
-from kalyptra.core.following.mattes import PropagatedMatte, blended, expected_misses, follow_keys, follow_mattes
+from kalyptra.core.following.mattes import follow_keys, follow_mattes
 from kalyptra.core.following.outlines import OnLoss
 from kalyptra.core.following.people.find import find_people
 from kalyptra.core.following.people.model import FILE
@@ -141,16 +141,23 @@ class Following(TestCase):
         self.assertGreater(min(found[t].sure for t in (17, 45)), 0.5)
 
     def test_between_keys_the_way_that_missed_the_other_one_gives_way(self) -> None:
-        left, right = (np.zeros((20, 40), np.uint8) for _ in range(2))
-        left[:, :20], right[:, 20:] = 255, 255
-        ways = PropagatedMatte(5, left, 0.6, How.FOLLOWED), PropagatedMatte(5, right, 0.9, How.FOLLOWED)
+        left, right = (np.zeros((20, 40), np.float32) for _ in range(2))
+        left[:, :20], right[:, 20:] = 1, 1
         came, missed = expected_misses([0.9, 0.9, 0.9], 0.95)[1], expected_misses([0.9, 0.9, 0.9], 0.3)[1]
         for misses, expected in (((came, missed), left), ((missed, came), right)):
-            np.testing.assert_array_equal(blended(ways, misses).matte > 127, expected > 127)
-        both = blended(ways, (came, came))
-        self.assertLess(both.sure, 0.5, "the two say something else, and neither is the better one")
-        self.assertGreater(blended((ways[0], replace(ways[0], sure=0.9)), (came, came)).sure, 0.6)
+            matte, _ = blended((left, right), (0.6, 0.9), misses, left.sum())
+            np.testing.assert_array_equal(matte > 0.5, expected > 0.5)
+        _, sure = blended((left, right), (0.6, 0.9), (came, came), left.sum())
+        self.assertLess(sure, 0.5, "the two say something else, and neither is the better one")
+        self.assertGreater(blended((left, left), (0.6, 0.9), (came, came), left.sum())[1], 0.6)
         self.assertLess(expected_misses([1.0, 1.0, 0.0], 0.3)[1], missed, "it went astray where it is in doubt")
+
+    def test_of_who_is_partly_hidden_each_way_knows_its_own_side(self) -> None:
+        left, right = (np.zeros((20, 60), np.float32) for _ in range(2))
+        left[:, 10:20], right[:, 40:50] = 1, 1
+        for whole, expected in ((900.0, np.maximum(left, right)), (400.0, left)):
+            matte, _ = blended((left, right), (0.5, 0.5), (0.1, 0.2), whole)
+            np.testing.assert_array_equal(matte > 0.5, expected > 0.5)
 
     def test_its_edge_is_as_the_larger_picture_has_it(self) -> None:
         size, places = (540, 960), [(300 + 11.3 * i, 270 + 2.2 * i) for i in range(8)]

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.hidden import beside_hidden
+from kalyptra.core.following.propagate.key_match import matched_to_key
 from kalyptra.core.following.propagate.subject import FollowedSubject
+from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.tests.moving import overlap, texture
 
 SIZE = (180, 320)
@@ -107,3 +109,25 @@ class Hidden(TestCase):
             for leg in legs:
                 matte[100:140, leg : leg + 8] = 1
         self.assertIsNone(beside_hidden(key, seen))
+
+
+class FoundInTheKey(TestCase):
+    """What is seen of somebody beyond a post says where the rest is."""
+
+    def test_a_third_of_a_coat_tells_where_all_of_it_is_also_when_it_came_nearer(self) -> None:
+        clip = BehindAPost()
+        trail = KeyTrail.at(clip.look(0), clip.truth(0)).broken()
+        for nearer in (0.9, 1.0, 1.2):
+            moved = np.array([[nearer, 0, 60], [0, nearer, -9]], np.float32)
+            codes, whole = (cv2.warpAffine(picture, moved, SIZE[::-1]) for picture in (clip.look(0), clip.truth(0)))
+            seen = whole.copy()
+            seen[:, : 60 + round(nearer * 70)] = 0  # of the coat, that is 60 px wide from x = 30 at the key
+            self.assertLess(seen.sum(), 0.4 * whole.sum())
+            again = matched_to_key(trail, codes, seen)
+            assert again is not None
+            self.assertGreater(overlap(again.matte_in((slice(None), slice(None))), whole), 0.9)
+
+    def test_what_looks_like_nothing_of_it_says_nothing(self) -> None:
+        clip = BehindAPost()
+        wall, seen = np.clip(clip.wall, 0, 255).astype(np.uint8), np.roll(clip.truth(0), 100, axis=1)
+        self.assertIsNone(matched_to_key(KeyTrail.at(clip.look(0), clip.truth(0)), wall, seen))

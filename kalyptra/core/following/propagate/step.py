@@ -20,6 +20,7 @@ from kalyptra.core.following.propagate.contest import Contest, Frame, contested,
 from kalyptra.core.following.propagate.difference import new_in, seen_plainly
 from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes, with_rules
 from kalyptra.core.following.propagate.exposure import exposed_back
+from kalyptra.core.following.propagate.key_match import matched_to_key
 from kalyptra.core.following.propagate.layer import MovedLayer
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
 from kalyptra.core.following.propagate.trail import KeyTrail
@@ -61,6 +62,8 @@ class Tuning(NamedTuple):
     anchor_certain: float = 0.9
     anchor_area: float = 0.6
     """The certainty, and the share of the key's area, from which on a frame is surely right."""
+    covered: float = 0.5
+    """The share of what is seen below which the key's matte has come to somewhere else."""
     edge: int = 3
     edge_eps: float = 0.0002
     steeper: float = 1.4
@@ -223,11 +226,21 @@ def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) ->
 
 
 def _anchored(trail: KeyTrail, codes: NDArray[np.uint8], state: SubjectState, signs: Signs) -> KeyTrail:
-    """A trail that was broken begins anew at a frame that is surely right."""
+    """A trail that was broken is found again in the key; else it begins anew at a frame that is surely right."""
+    if trail.lost or _off(trail, state.matte):
+        again = matched_to_key(trail, exposed_back(codes, state.exposure), state.matte)
+        if again is not None:
+            return again
     whole = float(state.matte.sum()) > TUNING.anchor_area * state.lasting.area
     if not trail.lost or signs.certain < TUNING.anchor_certain or not whole:
         return trail
     return KeyTrail.at(exposed_back(codes, state.exposure), state.matte)
+
+
+def _off(trail: KeyTrail, matte: NDArray[np.float32]) -> bool:
+    """Whether most of what is seen of a subject lies where nothing of its key has come to."""
+    own = trail.matte_in((slice(None), slice(None)))
+    return float(np.minimum(own, matte).sum()) < TUNING.covered * float(matte.sum())
 
 
 def _sources(layer: MovedLayer, window: Window) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -82,6 +82,11 @@ class FollowedSubject:
         return self._state.seen
 
     @property
+    def size(self) -> float:
+        """Px of all of it at its key, were nothing before it, as far as that is known."""
+        return self._state.lasting.area
+
+    @property
     def mixed(self) -> NDArray[np.bool_] | None:
         """(height, width) where its pixels are mixtures already, each found by itself (`thin_parts.py`): all over a
         subject that is thin, and in its wheels; None where none are."""
