@@ -59,7 +59,7 @@ from kalyptra.core.following.finding import follow_people
 from kalyptra.core.following.fine_edge import at_full_size
 from kalyptra.core.following.grain import grain_of_clip
 from kalyptra.core.following.mattes import PropagatedMatte, follow_keys, follow_mattes
-from kalyptra.core.following.outline_range import follow_range
+from kalyptra.core.following.outline_range import follow_back, follow_range
 from kalyptra.core.following.outlines import OnLoss, follow, follow_together
 from kalyptra.core.following.plates import recover, recover_to_store
 from kalyptra.core.following.sources import follow_source, free_of
@@ -277,6 +277,7 @@ __all__ = [
     "focus_notes",
     "folded",
     "follow",
+    "follow_back",
     "follow_keys",
     "follow_mattes",
     "follow_people",

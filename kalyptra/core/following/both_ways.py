@@ -23,7 +23,7 @@ class Tuning(NamedTuple):
     smaller: float = 0.9
     unsure: float = 0.8
     counts: float = 0.2
-    """The share of a subject's size below which it is partly hidden; how sure either way is at most where neither knows
+    """The share of a subject's size below which it is partly hidden; how sure either way is at most where none knows
     all that is seen; and what a way must count for to know a part. Chosen on clips such as the network is trained on,
     and one of the tune half."""
     agree: float = 0.9
@@ -60,7 +60,8 @@ def blended(
     """One matte of two ways to a frame, and how sure it is.
 
     Each counts by the inverse of what it is expected to miss there. Where something hides a part of the subject, either
-    way knows what is on its own side of that: they are put together, where neither is sure and none counts for little.
+    way knows what is on its own side of that: where they differ and neither is sure they are put together, if none
+    counts for little.
 
     Args:
         mattes: (height, width) each, 0 to 1.
@@ -72,7 +73,7 @@ def blended(
     apart = float(np.clip((TUNING.agree - overlap(ahead, back)) / TUNING.agree_least, 0, 1))
     differ = 2 * min(part, 1 - part) * apart
     together = np.maximum(ahead, back)
-    hidden = float(together.sum()) < TUNING.smaller * whole
+    hidden = apart > 0 and float(together.sum()) < TUNING.smaller * whole
     parts = hidden and max(sure) < TUNING.unsure and min(part, 1 - part) >= TUNING.counts
     matte = together if parts else ahead * (1 - part) + back * part
     both = (sure[0] * (1 - part) + sure[1] * part) * (1 - TUNING.doubted * differ)

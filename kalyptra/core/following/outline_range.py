@@ -22,7 +22,7 @@ from kalyptra.core.setup.geometry.border import packed
 from kalyptra.core.setup.resolve.outline import OutlineAt, outline_at
 from kalyptra.core.setup.time.track import Border, Step, doubt_of
 
-Steps = dict[int, Step]
+Steps = Mapping[int, Step]
 """Of an outline, by their frames."""
 Matte = NDArray[np.float32]
 
@@ -40,78 +40,90 @@ def follow_range(
 ) -> list[Outline]:
     """Outlines that are followed from their hand-made keys over all frames from first to last.
 
-    Those with keys at the same frames are followed together. Between two keys they go ahead from the earlier one; where
-    any of them came to be in doubt, back from the later one, too. Then a line counts from where it is less in doubt,
-    and what was seen of its region either way is blended.
+    Those with keys at the same frames are followed together, ahead from each key to the next and back before the first
+    one; then as `follow_back` says.
 
     Raises: as `follow_together`.
     """
-    by_keys: dict[tuple[int, ...], list[Outline]] = {}
-    for outline in outlines:
-        keys = tuple(frame for frame in outline.hand_frames if first <= frame <= last)
-        by_keys.setdefault(keys, []).append(outline)
-    steps: dict[str, Steps] = {outline.id: {} for outline in outlines}
-    for keys, alike in by_keys.items():
-        for way in _all_ways(alike, keys, footage, first, last, full_width, on_loss):
-            for name, of_outline in way.items():
-                steps[name] |= of_outline
-    return [with_steps(outline, tuple(steps[outline.id].values())) for outline in outlines]
+    steps: dict[str, list[Step]] = {outline.id: [] for outline in outlines}
+    for keys, alike in _by_keys(outlines, first, last).items():
+        ways = [range(keys[0], first - 1, -1), *(range(a, b + 1) for a, b in pairwise((*keys, last)))]
+        for way in ways:
+            for of_frame in follow_together(alike, footage, way, full_width, on_loss) if len(way) > 1 else ():
+                for name, step in of_frame.items():
+                    steps[name].append(step)
+    followed = [with_steps(outline, tuple(steps[outline.id])) for outline in outlines]
+    back: dict[str, list[Step]] = {outline.id: [] for outline in outlines}
+    for of_frame in follow_back(followed, footage, first, last, full_width, on_loss):
+        for name, step in of_frame.items():
+            back[name].append(step)
+    return [with_steps(outline, tuple(back[outline.id])) for outline in followed]
 
 
-def _all_ways(
+def follow_back(
     outlines: Sequence[Outline],
-    keys: tuple[int, ...],
     footage: PictureSource,
     first: int,
     last: int,
     full_width: int,
-    on_loss: OnLoss,
-) -> Iterator[dict[str, Steps]]:
-    """What is followed before the first key, between any two, and from the last one on."""
-    if not keys:
-        return
-    yield _along(outlines, footage, range(keys[0], first - 1, -1), full_width, on_loss)
-    for a, b in pairwise(keys):
-        ahead = _along(outlines, footage, range(a, b + 1), full_width, on_loss)
-        yield _with_way_back(outlines, footage, range(a, b + 1), full_width, on_loss, ahead)
-    yield _along(outlines, footage, range(keys[-1], last + 1), full_width, on_loss)
+    on_loss: OnLoss = OnLoss.CARRY_ON,
+) -> Iterator[dict[str, Step]]:
+    """Follow outlines back from each of their keys to the one before, where the way ahead came to be in doubt.
+
+    A line counts from where it is less in doubt; what was seen of its region either way is blended.
+
+    Args:
+        outlines: with their steps ahead, from the first of the frames to the last.
+
+    Yields:
+        Steps that take the place of those ahead, by the outlines' ids; none while they are still being found.
+
+    Raises: as `follow_together`.
+    """
+    for keys, alike in _by_keys(outlines, first, last).items():
+        for a, b in pairwise(keys):
+            yield from _back(alike, footage, range(a, b + 1), full_width, on_loss)
 
 
-def _along(
+def _by_keys(outlines: Sequence[Outline], first: int, last: int) -> dict[tuple[int, ...], list[Outline]]:
+    """Outlines that have hand-made keys in a range, by the frames of those."""
+    by_keys: dict[tuple[int, ...], list[Outline]] = {}
+    for outline in outlines:
+        keys = tuple(frame for frame in outline.hand_frames if first <= frame <= last)
+        if keys:
+            by_keys.setdefault(keys, []).append(outline)
+    return by_keys
+
+
+def _back(
     outlines: Sequence[Outline], footage: PictureSource, frames: range, full_width: int, on_loss: OnLoss
-) -> dict[str, Steps]:
-    steps: dict[str, Steps] = {outline.id: {} for outline in outlines}
-    if len(frames) > 1:
-        for of_frame in follow_together(outlines, footage, frames, full_width, on_loss):
-            for name, step in of_frame.items():
-                steps[name][step.frame] = step
-    return steps
-
-
-def _with_way_back(
-    outlines: Sequence[Outline],
-    footage: PictureSource,
-    frames: range,
-    full_width: int,
-    on_loss: OnLoss,
-    ahead: Mapping[str, Steps],
-) -> dict[str, Steps]:
-    """What was followed ahead between two keys, with what is followed back from the later one where that is needed."""
+) -> Iterator[dict[str, Step]]:
+    """Between two keys, at the first and the last of the frames."""
+    ahead = {
+        outline.id: {frame: step for frame, step in outline.step_by_frame.items() if frame in frames[1:]}
+        for outline in outlines
+    }
     doubts = np.cumsum([0.0, *(_doubt(ahead, frame) for frame in frames[1:])])
     if doubts[-1] <= ENOUGH:
-        return dict(ahead)
-    back = _along(outlines, footage, frames[::-1], full_width, on_loss)
+        return
+    back: dict[str, dict[int, Step]] = {outline.id: {} for outline in outlines}
+    for of_frame in follow_together(outlines, footage, frames[::-1], full_width, on_loss):
+        for name, step in of_frame.items():
+            back[name][step.frame] = step
+        yield {}
     doubts_back = np.cumsum([0.0, *(_doubt(back, frame) for frame in frames[:0:-1])])[::-1]
     # Lines go back to where both ways are as doubtful.
     met = frames[max(int(np.argmax(doubts_back <= doubts)) - 1, 0)]
     scale = looked_at(footage, frames[0], LINES_WIDTH).shape[1] / full_width
-    out = {}
     for outline in outlines:
-        late = {frame: step for frame, step in back[outline.id].items() if frame > met}
-        steps = ahead[outline.id] | late
-        borders = _borders(outline, footage, frames, scale, (ahead[outline.id], back[outline.id]))
-        out[outline.id] = {frame: _with_border(step, borders) for frame, step in steps.items()}
-    return out
+        ways = ahead[outline.id], back[outline.id]
+        steps = ways[0] | {frame: step for frame, step in ways[1].items() if frame > met}
+        borders: dict[int, Border] = {}
+        for border in _borders(outline, footage, frames, scale, ways):
+            borders[border.frame] = border
+            yield {}
+        for step in steps.values():
+            yield {outline.id: _with_border(step, borders)}
 
 
 def _doubt(steps: Mapping[str, Steps], frame: int) -> float:
@@ -129,11 +141,11 @@ def _with_border(step: Step, borders: Mapping[int, Border]) -> Step:
 
 def _borders(
     outline: Outline, footage: PictureSource, frames: range, scale: float, ways: tuple[Steps, Steps]
-) -> dict[int, Border]:
-    """What was seen either way of an outline's region, blended, by frame; none where it was not seen all the way."""
+) -> Iterator[Border]:
+    """What was seen either way of an outline's region, blended; nothing where it was not seen all the way."""
     seen, seen_back = ({step.border.frame: step.border for step in way.values() if step.border} for way in ways)
     if set(frames[1:]) - set(seen) or set(frames[:-1]) - set(seen_back):
-        return {}
+        return
     size = looked_at(footage, frames[0], LINES_WIDTH).shape[:2]
 
     def drawn(at: OutlineAt) -> Matte:
@@ -147,11 +159,9 @@ def _borders(
     missed = expected_misses([seen[f].sure for f in frames[1:]], overlap(region(seen[frames[-1]]), keys[1]))
     reached = overlap(region(seen_back[frames[0]]), keys[0])
     missed_back = expected_misses([seen_back[f].sure for f in frames[-2::-1]], reached)[::-1]
-    borders = {}
     for i, frame in enumerate(frames[1:-1], 1):
         both = seen[frame], seen_back[frame]
         misses = float(missed[i - 1]), float(missed_back[i])
         matte, sure = blended((region(both[0]), region(both[1])), (both[0].sure, both[1].sure), misses, whole[i])
         rings = packed([ring / scale for ring in border_rings(matte)])
-        borders[frame] = both[0].model_copy(update={"rings": rings, "sure": round(sure, 3)})
-    return borders
+        yield both[0].model_copy(update={"rings": rings, "sure": round(sure, 3)})

@@ -8,12 +8,27 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kalyptra.core import (
+    Motion,
+    Outline,
+    Refine,
+    drawn_matte,
+    drawn_outline,
+    follow,
+    follow_range,
+    keyed_by_hand,
+    outline_at,
+    with_steps,
+)
+from kalyptra.core.clip.facts import Transfer
+from kalyptra.core.clip.reader import Picture
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.hidden import beside_hidden
 from kalyptra.core.following.propagate.key_match import matched_to_key
 from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.tests.moving import overlap, texture
+from kalyptra.truth.tracked import traced
 
 SIZE = (180, 320)
 POST = slice(104, 124)
@@ -131,3 +146,30 @@ class FoundInTheKey(TestCase):
         clip = BehindAPost()
         wall, seen = np.clip(clip.wall, 0, 255).astype(np.uint8), np.roll(clip.truth(0), 100, axis=1)
         self.assertIsNone(matched_to_key(KeyTrail.at(clip.look(0), clip.truth(0)), wall, seen))
+
+
+class Shown(BehindAPost):
+    """The same as footage."""
+
+    def picture(self, frame: int) -> Picture:
+        return Picture(self.look(frame), Transfer.SRGB)
+
+    def close(self) -> None:
+        pass
+
+
+class FollowedBothWays(TestCase):
+    def test_of_an_outline_behind_a_post_each_key_gives_its_own_side(self) -> None:
+        """Both keys are drawn while a part of it is hidden, on either side of the post."""
+        clip, (first, last) = Shown(), (14, 38)
+        drawn = drawn_outline("line1", first, traced(clip.truth(first))[0], motion=Motion.FREE)
+        drawn = keyed_by_hand(drawn, last, traced(clip.truth(last))[0])
+        ahead = with_steps(drawn, tuple(follow(drawn, clip, range(first, last + 1), SIZE[1])))
+        [both] = follow_range([drawn], clip, first, last, SIZE[1])
+
+        def reached(outline: Outline) -> list[float]:
+            mattes = [drawn_matte([outline_at(outline, t)], Refine(), SIZE, 1.0) for t in range(first + 1, last)]
+            return [overlap(matte, clip.truth(t)) for t, matte in enumerate(mattes, first + 1)]
+
+        self.assertGreater(np.mean(reached(both)), np.mean(reached(ahead)) + 0.08)
+        self.assertGreater(min(reached(both)), min(reached(ahead)) + 0.15)

@@ -15,6 +15,7 @@ from kalyptra.core import (
     Setup,
     Step,
     TakeSteps,
+    follow_back,
     follow_together,
     open_clip,
     outlines_of,
@@ -54,7 +55,7 @@ class FollowOutlines(Order):
             for outline in (outlines_of(subject.matte) if subject else ())
             if outline.id in self.outlines
         }
-        steps = {name: [Step.model_validate(finding) for finding in task.findings.of(name)] for name in drawn}
+        steps = {name: list(_steps(task, name)) for name in drawn}
         done = max((len(step) for step in steps.values()), default=0)
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             left = [
@@ -73,6 +74,13 @@ class FollowOutlines(Order):
                     shown, seen = time.monotonic(), self._seen(self.frames[done], drawn, steps)
                 if not task.note(done, seen):
                     return None
+            if self.end > self.start:
+                followed = [with_steps(outline, tuple(steps[name])) for name, outline in drawn.items()]
+                for of_frame in follow_back(followed, footage, *self.span, media.facts.width, self.on_loss):
+                    for name, step in of_frame.items():
+                        task.findings.add(step.model_dump(mode="json"), name)
+                    if not task.note(done, None):
+                        return None
         return "" if done == len(self.frames) - 1 else lost_at(self.frames[done])
 
     def _seen(self, frame: int, drawn: dict[str, Outline], steps: dict[str, list[Step]]) -> dict[str, Any]:
@@ -81,7 +89,10 @@ class FollowOutlines(Order):
         return {"frame": frame, "outlines": {self.subject: points}}
 
     def commands(self, task: Task) -> list[Command]:
-        return [
-            TakeSteps(subject=self.subject, outline=name, steps=tuple(task.findings.of(name)))
-            for name in task.findings.names
-        ]
+        return [TakeSteps(subject=self.subject, outline=name, steps=_steps(task, name)) for name in task.findings.names]
+
+
+def _steps(task: Task, name: str) -> tuple[Step, ...]:
+    """What was found of an outline; a step that was found later takes the place of an earlier one."""
+    by_frame = {step.frame: step for step in map(Step.model_validate, task.findings.of(name))}
+    return tuple(by_frame.values())

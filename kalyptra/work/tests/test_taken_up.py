@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
-from kalyptra.core import Curve, Motion, Step, drawn_outline, read_setup, with_steps
+from kalyptra.core import Curve, Motion, Step, TakeSteps, drawn_outline, keyed_by_hand, read_setup, with_steps
+from kalyptra.core.following import outline_range
 from kalyptra.library import revisions, store
 from kalyptra.library.models import Shot
 from kalyptra.work import orders
@@ -110,6 +112,23 @@ class TakenUp(JobCase):
         told, _ = self.done(row, [4])
         self.assertEqual(told, list(range(1, 10)))
         self.assertEqual([step["frame"] for step in Findings(row).of("line1")], list(range(1, 10)))
+
+    def test_between_two_keys_outlines_are_followed_back_as_well_each_frame_counting_once(self) -> None:
+        curve = Curve.model_validate({"points": [{"id": i, "x": x, "y": y} for i, (x, y) in enumerate(CORNERS)]})
+        outline = keyed_by_hand(drawn_outline("line1", 0, curve, motion=Motion.FREE), 9, curve)
+        shot = self.with_subject({"kind": "outline", "outlines": [outline.model_dump(mode="json")]})
+        order = FollowOutlines(subject="cards", outlines=("line1",), start=0, end=9)
+        row = orders.order_work(shot, order, self.editor)
+        with mock.patch.object(outline_range, "ENOUGH", -1.0):  # back in any case
+            told, _ = self.done(row, [4, 9])
+        self.assertEqual(told[:9], list(range(1, 10)))
+        self.assertGreater(len(told), 18, "it went on after it was stopped on its way back")
+        findings = Findings(row)
+        self.assertGreater(len(findings.of("line1")), 9)
+        [taken] = order.commands(Task(row, findings, lambda *_: True, lambda: True))
+        assert isinstance(taken, TakeSteps)
+        self.assertEqual([step.frame for step in taken.steps], list(range(1, 10)))
+        self.assertLessEqual(set(range(1, 9)), {step.border.frame for step in taken.steps if step.border})
 
     def test_following_a_matte(self) -> None:
         row = orders.order_work(self.found(), FollowMattes(subject="cards", start=0, end=9), self.editor)
