@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from itertools import pairwise
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import chain, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,19 +45,24 @@ def follow_range(
 
     Raises: as `follow_together`.
     """
+    ways = [
+        (alike, way)
+        for keys, alike in _by_keys(outlines, first, last).items()
+        for way in (range(keys[0], first - 1, -1), *(range(a, b + 1) for a, b in pairwise((*keys, last))))
+        if len(way) > 1
+    ]
+    ahead = (follow_together(alike, footage, way, full_width, on_loss) for alike, way in ways)
+    followed = _gone_along(outlines, chain.from_iterable(ahead))
+    return _gone_along(followed, follow_back(followed, footage, first, last, full_width, on_loss))
+
+
+def _gone_along(outlines: Sequence[Outline], found: Iterable[dict[str, Step]]) -> list[Outline]:
+    """Outlines with the steps that were found, the later ones in the place of earlier ones of the same frame."""
     steps: dict[str, list[Step]] = {outline.id: [] for outline in outlines}
-    for keys, alike in _by_keys(outlines, first, last).items():
-        ways = [range(keys[0], first - 1, -1), *(range(a, b + 1) for a, b in pairwise((*keys, last)))]
-        for way in ways:
-            for of_frame in follow_together(alike, footage, way, full_width, on_loss) if len(way) > 1 else ():
-                for name, step in of_frame.items():
-                    steps[name].append(step)
-    followed = [with_steps(outline, tuple(steps[outline.id])) for outline in outlines]
-    back: dict[str, list[Step]] = {outline.id: [] for outline in outlines}
-    for of_frame in follow_back(followed, footage, first, last, full_width, on_loss):
+    for of_frame in found:
         for name, step in of_frame.items():
-            back[name].append(step)
-    return [with_steps(outline, tuple(back[outline.id])) for outline in followed]
+            steps[name].append(step)
+    return [with_steps(outline, tuple(steps[outline.id])) for outline in outlines]
 
 
 def follow_back(
@@ -114,12 +119,12 @@ def _back(
     doubts_back = np.cumsum([0.0, *(_doubt(back, frame) for frame in frames[:0:-1])])[::-1]
     # Lines go back to where both ways are as doubtful.
     met = frames[max(int(np.argmax(doubts_back <= doubts)) - 1, 0)]
-    scale = looked_at(footage, frames[0], LINES_WIDTH).shape[1] / full_width
+    height, width = looked_at(footage, frames[0], LINES_WIDTH).shape[:2]
     for outline in outlines:
         ways = ahead[outline.id], back[outline.id]
         steps = ways[0] | {frame: step for frame, step in ways[1].items() if frame > met}
         borders: dict[int, Border] = {}
-        for border in _borders(outline, footage, frames, scale, ways):
+        for border in _borders(outline, frames, ways, (height, width), width / full_width):
             borders[border.frame] = border
             yield {}
         for step in steps.values():
@@ -140,16 +145,19 @@ def _with_border(step: Step, borders: Mapping[int, Border]) -> Step:
 
 
 def _borders(
-    outline: Outline, footage: PictureSource, frames: range, scale: float, ways: tuple[Steps, Steps]
+    outline: Outline, frames: range, ways: tuple[Steps, Steps], size: tuple[int, int], scale: float
 ) -> Iterator[Border]:
-    """What was seen either way of an outline's region, blended; nothing where it was not seen all the way."""
+    """What was seen either way of an outline's region, blended; nothing where it was not seen all the way.
+
+    Args:
+        size, scale: (height, width) at which they are blended, and px there for one px of the source.
+    """
     seen, seen_back = ({step.border.frame: step.border for step in way.values() if step.border} for way in ways)
     if set(frames[1:]) - set(seen) or set(frames[:-1]) - set(seen_back):
         return
-    size = looked_at(footage, frames[0], LINES_WIDTH).shape[:2]
 
     def drawn(at: OutlineAt) -> Matte:
-        return drawn_matte([at], Refine(), (size[0], size[1]), scale)
+        return drawn_matte([at], Refine(), size, scale)
 
     def region(border: Border) -> Matte:
         return drawn(OutlineAt(Joins.ADD, (), border.rings))

@@ -55,7 +55,8 @@ class FollowOutlines(Order):
             for outline in (outlines_of(subject.matte) if subject else ())
             if outline.id in self.outlines
         }
-        steps = {name: list(_steps(task, name)) for name in drawn}
+        # Steps of the way back, found later, take the place of these in the end; what is taken up goes back anew.
+        steps = {name: list(_steps(task, name, latest=False).values()) for name in drawn}
         done = max((len(step) for step in steps.values()), default=0)
         with closing(open_clip(local_path(media.proxy), media.proxy_facts)) as footage:
             left = [
@@ -89,10 +90,17 @@ class FollowOutlines(Order):
         return {"frame": frame, "outlines": {self.subject: points}}
 
     def commands(self, task: Task) -> list[Command]:
-        return [TakeSteps(subject=self.subject, outline=name, steps=_steps(task, name)) for name in task.findings.names]
+        return [
+            TakeSteps(subject=self.subject, outline=name, steps=tuple(_steps(task, name).values()))
+            for name in task.findings.names
+        ]
 
 
-def _steps(task: Task, name: str) -> tuple[Step, ...]:
-    """What was found of an outline; a step that was found later takes the place of an earlier one."""
-    by_frame = {step.frame: step for step in map(Step.model_validate, task.findings.of(name))}
-    return tuple(by_frame.values())
+def _steps(task: Task, name: str, latest: bool = True) -> dict[int, Step]:
+    """What was found of an outline, by frame: what was found there last, or first."""
+    found = [Step.model_validate(finding) for finding in task.findings.of(name)]
+    by_frame: dict[int, Step] = {}
+    for step in found:
+        if latest or step.frame not in by_frame:
+            by_frame[step.frame] = step
+    return by_frame

@@ -119,16 +119,21 @@ class TakenUp(JobCase):
         shot = self.with_subject({"kind": "outline", "outlines": [outline.model_dump(mode="json")]})
         order = FollowOutlines(subject="cards", outlines=("line1",), start=0, end=9)
         row = orders.order_work(shot, order, self.editor)
-        with mock.patch.object(outline_range, "ENOUGH", -1.0):  # back in any case
-            told, _ = self.done(row, [4, 9])
-        self.assertEqual(told[:9], list(range(1, 10)))
-        self.assertGreater(len(told), 18, "it went on after it was stopped on its way back")
-        findings = Findings(row)
-        self.assertGreater(len(findings.of("line1")), 9)
-        [taken] = order.commands(Task(row, findings, lambda *_: True, lambda: True))
-        assert isinstance(taken, TakeSteps)
-        self.assertEqual([step.frame for step in taken.steps], list(range(1, 10)))
-        self.assertLessEqual(set(range(1, 9)), {step.border.frame for step in taken.steps if step.border})
+        taken = []
+        for stops in ((), (12, 30)):  # on the way back; and when a part of what was found there is in place
+            for stop in (*stops, 10**6):
+                findings, calls = Findings(row), iter(range(stop))
+                with mock.patch.object(outline_range, "ENOUGH", -1.0):  # back in any case
+                    order.run(Task(row, findings, lambda *_, calls=calls: next(calls, None) is not None, lambda: True))
+                findings.keep()
+            [command] = order.commands(Task(row, Findings(row), lambda *_: True, lambda: True))
+            assert isinstance(command, TakeSteps)
+            taken.append(command.steps)
+            self.assertGreater(len(Findings(row).of("line1")), 9)
+            Findings(row).forget()
+        self.assertEqual([step.frame for step in taken[0]], list(range(1, 10)))
+        self.assertLessEqual(set(range(1, 9)), {step.border.frame for step in taken[0] if step.border})
+        self.assertEqual(taken[0], taken[1], "as without a break")
 
     def test_following_a_matte(self) -> None:
         row = orders.order_work(self.found(), FollowMattes(subject="cards", start=0, end=9), self.editor)

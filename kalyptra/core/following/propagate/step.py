@@ -150,8 +150,12 @@ def propagate(
                 elsewhere = _found_again(before, codes, behind, where, after.matte)
                 if elsewhere is not None:
                     return Step(replace(after.elsewhere(), matte=elsewhere[0]), elsewhere[1])
-            after = replace(after, exposure=contest.exposure, pace=contest.front.gone(middle_of(before.matte[window])))
-            return Step(replace(after, trail=_anchored(moved.trail, codes, after, signs)), signs, contest)
+            pace = contest.front.gone(middle_of(before.matte[window]))
+            after = replace(after, exposure=contest.exposure, pace=pace, trail=moved.trail)
+            covered = 0.0 if own is None else float(np.minimum(own, matte).sum())
+            if covered < TUNING.covered * float(matte.sum()):
+                after = replace(after, trail=_again(moved.trail, codes, after, signs))
+            return Step(after, signs, contest)
     after, again = after.elsewhere(), _found_again(before, codes, behind, free)
     return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
 
@@ -225,22 +229,15 @@ def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) ->
     return np.asarray(matte * near, np.float32)
 
 
-def _anchored(trail: KeyTrail, codes: NDArray[np.uint8], state: SubjectState, signs: Signs) -> KeyTrail:
-    """A trail that was broken is found again in the key; else it begins anew at a frame that is surely right."""
-    if trail.lost or _off(trail, state.matte):
-        again = matched_to_key(trail, exposed_back(codes, state.exposure), state.matte)
-        if again is not None:
-            return again
+def _again(trail: KeyTrail, codes: NDArray[np.uint8], state: SubjectState, signs: Signs) -> KeyTrail:
+    """A trail that does not lie over what is seen: laid anew by the key; else, once it is lost, begun anew at a frame
+    that is surely right."""
+    as_at_key = exposed_back(codes, state.exposure)
+    matched = matched_to_key(trail, as_at_key, state.matte)
     whole = float(state.matte.sum()) > TUNING.anchor_area * state.lasting.area
-    if not trail.lost or signs.certain < TUNING.anchor_certain or not whole:
-        return trail
-    return KeyTrail.at(exposed_back(codes, state.exposure), state.matte)
-
-
-def _off(trail: KeyTrail, matte: NDArray[np.float32]) -> bool:
-    """Whether most of what is seen of a subject lies where nothing of its key has come to."""
-    own = trail.matte_in((slice(None), slice(None)))
-    return float(np.minimum(own, matte).sum()) < TUNING.covered * float(matte.sum())
+    if matched is None and trail.lost and signs.certain >= TUNING.anchor_certain and whole:
+        return KeyTrail.at(as_at_key, state.matte)
+    return matched or trail
 
 
 def _sources(layer: MovedLayer, window: Window) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
