@@ -22,11 +22,13 @@ router = Router()
 
 
 class Newest(Schema):
-    """The newest frame that was found: by subject and outline where outlines lie in it, or its matte in the store."""
+    """The newest frame that was found: by subject and outline where outlines lie in it, or its matte in the store; and
+    whether all frames were reached, and it goes back from later keys now."""
 
     frame: int
     outlines: dict[str, Any]
     matte: str = ""
+    back: bool = False
 
 
 class FollowState(Schema):

@@ -77,11 +77,13 @@ class FollowOutlines(Order):
                     return None
             if self.end > self.start:
                 followed = [with_steps(outline, tuple(steps[name])) for name, outline in drawn.items()]
+                seen = {"frame": self.end, "outlines": {}, "back": True}
                 for of_frame in follow_back(followed, footage, *self.span, media.facts.width, self.on_loss):
                     for name, step in of_frame.items():
                         task.findings.add(step.model_dump(mode="json"), name)
-                    if not task.note(done, None):
+                    if not task.note(done, seen):
                         return None
+                    seen = None
         return "" if done == len(self.frames) - 1 else lost_at(self.frames[done])
 
     def _seen(self, frame: int, drawn: dict[str, Outline], steps: dict[str, list[Step]]) -> dict[str, Any]:

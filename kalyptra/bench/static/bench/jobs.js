@@ -22,7 +22,8 @@ function allJobs() {
   const { now, left } = work();
   const jobs = /** @type {Job[]} */ ([]);
   if (now) {
-    const detail = `${now.frames_done} of ${now.frames}${left === null ? "" : `, ${duration(left)}`}`;
+    const time = left === null ? "" : `, ${duration(left)}`;
+    const detail = now.newest?.back ? "back from later keys" : `${now.frames_done} of ${now.frames}${time}`;
     jobs.push({ id: "work", words: now.words, detail, done: now.frames_done / Math.max(1, now.frames), active: true, cancel: () => work().cancel() });
   }
   for (const render of rendering().active) {
