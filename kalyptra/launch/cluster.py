@@ -84,6 +84,24 @@ class Cluster:
             self._ensure_database()
             return True
 
+    @contextlib.contextmanager
+    def used(self) -> Iterator[None]:
+        """Up for as long as this lasts. Another command in the same folder may use it meanwhile: the last stops it.
+
+        Raises:
+            Stop: as `start` does.
+        """
+        make_local()
+        with open(LOCAL / f"database-{self.purpose}.users", "a") as users:
+            fcntl.flock(users, fcntl.LOCK_SH)
+            self.start()
+            try:
+                yield
+            finally:
+                with contextlib.suppress(BlockingIOError):
+                    fcntl.flock(users, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    self.stop()
+
     def stop(self) -> None:
         data = self._data()
         if _is_cluster(data) and self._running(data):

@@ -87,14 +87,10 @@ def settings_environment(database: str | None) -> dict[str, str]:
 
 @contextlib.contextmanager
 def database(purpose: str = "main") -> Iterator[str]:
-    """The cluster, up; stopped again at the end only if it was down before."""
+    """The cluster, up; the last command that uses it stops it."""
     cluster = Cluster(purpose)
-    started = cluster.start()
-    try:
+    with cluster.used():
         yield cluster.url
-    finally:
-        if started:
-            cluster.stop()
 
 
 def start() -> int:

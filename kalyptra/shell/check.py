@@ -19,6 +19,8 @@ AT_ONCE = 4
 """Two processors; the tests of a whole instance, and those of pages, wait for some of their time."""
 BROWSERS = 4
 """Groups of page tests."""
+CORES = 3
+"""Groups of the core's tests, none so long that a processor waits for it at the end."""
 COVERAGE = "--coverage"
 BIN = Path(sys.executable).parent
 
@@ -51,7 +53,7 @@ def groups() -> list[list[str]]:
     whole = [module for module in shell if module.endswith("trial")]
     rest = ["kalyptra.work", "kalyptra.library", "kalyptra.config", "kalyptra.truth", *pages]
     started = ["kalyptra.launch", "kalyptra.design", *(module for module in shell if module not in whole)]
-    return [*dealt(browser, BROWSERS), whole, rest, *dealt(core, 2), started]
+    return [*dealt(browser, BROWSERS), whole, rest, *dealt(core, CORES), started]
 
 
 def dealt(labels: list[str], hands: int) -> list[list[str]]:

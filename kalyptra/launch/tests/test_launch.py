@@ -55,6 +55,17 @@ class Private(TestCase):
         self.check_life(cluster.Cluster())
         self.assertEqual(cluster.Cluster().password_file.stat().st_mode & 0o777, 0o600)
 
+    def test_of_two_commands_at_once_the_last_stops_it(self) -> None:
+        self.addCleanup(cluster.Cluster().stop)
+        first, second = contextlib.ExitStack(), contextlib.ExitStack()
+        url = first.enter_context(commands.database())
+        second.enter_context(commands.database())
+        first.close()
+        psycopg.connect(url, connect_timeout=5).close()
+        second.close()
+        with self.assertRaises(psycopg.OperationalError):
+            psycopg.connect(url, connect_timeout=2)
+
     def test_a_folder_that_the_database_account_cannot_enter_will_do(self) -> None:
         self.folder.chmod(0o700)
         server = cluster.Cluster()

@@ -81,6 +81,7 @@ class Shown(BrowserCase):
     def test_softness_is_at_hand_in_every_stage_whatever_sets_the_opening(self) -> None:
         self.open("Parcel runner")
         slider = self.page.get_by_role("slider", name="Softness", exact=True)
+        self.until("Alpine.store('shot').at(0)?.lens")  # numbers come after the picture
         before = self.page.evaluate("Alpine.store('shot').at(0).lens.softness")
         number = self.now().lens.f_number.keys[0].value
         for stage in ("footage", "pull"):
