@@ -34,18 +34,23 @@ def figure(x: float, stride: float) -> NDArray[np.float32]:
 
 
 class Two:
-    """Two with the same face, one mirrored, before a wall: by where each stands in a frame."""
+    """Two with the same face, one mirrored, before a wall: by where each stands in a frame.
+
+    Columns of `post` are hidden by something before both.
+    """
 
     facts = None
 
-    def __init__(self, places: list[tuple[float, float]], in_front: int) -> None:
-        self.places, self.in_front = places, in_front
+    def __init__(self, places: list[tuple[float, float]], in_front: int, post: slice = slice(0)) -> None:
+        self.places, self.in_front, self.post = places, in_front, post
         self.wall = np.clip(texture(1, SIZE, (0.3, 0.4, 0.55)), 0, 255)
         self.face = np.clip(texture(2, SIZE, (0.7, 0.35, 0.25)), 0, 255)
 
     def mattes(self, frame: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """What is seen of either."""
         own, other = (figure(x, 0.4 * frame + i) for i, x in enumerate(self.places[frame]))
+        for matte in (own, other):
+            matte[:, self.post] = 0
         return (own, other * (1 - own)) if self.in_front == 0 else (own * (1 - other), other)
 
     def picture(self, frame: int) -> Picture:
@@ -54,6 +59,7 @@ class Two:
             shift = np.array([[1, 0, x], [0, 1, 0]], np.float32)
             moved = cv2.warpAffine(face, shift, SIZE[::-1], borderMode=cv2.BORDER_WRAP)
             codes += (moved - codes) * matte[..., None]
+        codes[:, self.post] = (70, 80, 60)
         codes += np.random.default_rng(frame).normal(0, 2, codes.shape)
         return Picture(np.clip(codes, 0, 255).astype(np.uint8), Transfer.SRGB)
 
@@ -83,6 +89,13 @@ class Meeting(TestCase):
         own, other = followed[FRAMES - 1]
         self.assertGreater(own, 0.8)
         self.assertLess(other, 0.1)
+
+    def test_who_goes_behind_a_post_is_not_taken_for_another_who_is_far_away(self) -> None:
+        places = [(60 + 3.6 * frame, 380 - 2.4 * frame) for frame in range(FRAMES)]
+        followed = Two(places, 0, slice(128, 152)).followed()
+        self.assertLess(max(other for _, other in followed.values()), 0.1)
+        for frame, (own, _) in followed.items():
+            self.assertGreater(own, 0.6, frame)
 
 
 class TwoShapes(TestCase):

@@ -113,7 +113,14 @@ class KeyColours:
     def found_again(
         self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None, free: NDArray[np.bool_] | None = None
     ) -> NDArray[np.float32] | None:
-        """(height, width) where in a whole picture something lies that is made of the subject's colours, 0 or 1.
+        """(height, width) what of a whole picture is most like the subject by its colours, 0 or 1; see `alike`."""
+        parts = self.alike(lab, new, free)
+        return parts[0].astype(np.float32) if parts else None
+
+    def alike(
+        self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None, free: NDArray[np.bool_] | None = None
+    ) -> list[NDArray[np.bool_]]:
+        """(height, width) each, what in a whole picture is made of the subject's colours; first what is most like it.
 
         Args:
             new: (height, width) where the picture is not the background, where that is known.
@@ -127,13 +134,13 @@ class KeyColours:
         else:
             own &= cv2.dilate(new.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
             masks = [own, new | own]  # what moves behind the subject is new as well, and may touch it
-        names, best, chosen = self.nearest[bins_of(lab)], TUNING.same, None
-        for mask in masks:
-            for here in self._parts_of(mask):
-                alike = float(np.minimum(_mixture(names[here]), self.mixture).sum())
-                if alike > best:
-                    best, chosen = alike, here
-        return None if chosen is None else chosen.astype(np.float32)
+        names = self.nearest[bins_of(lab)]
+        parts = [(self._same(names[here]), here) for mask in masks for here in self._parts_of(mask)]
+        parts.sort(key=lambda part: -part[0])
+        return [here for same, here in parts if same > TUNING.same]
+
+    def _same(self, names: NDArray[np.uint8]) -> float:
+        return float(np.minimum(_mixture(names), self.mixture).sum())
 
     def _parts_of(self, mask: NDArray[np.bool_]) -> Iterator[NDArray[np.bool_]]:
         """The parts of a mask, with small gaps closed, that may be the subject by their size."""

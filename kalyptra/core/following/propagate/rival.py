@@ -7,6 +7,7 @@ take for theirs goes to whoever predicts the picture there better.
 from __future__ import annotations
 
 from dataclasses import replace
+from operator import itemgetter
 from typing import NamedTuple
 
 import cv2
@@ -27,7 +28,9 @@ class Tuning(NamedTuple):
     """What can be tuned. Chosen on clips of the tune half's kinds and surfaces, with seeds of their own."""
 
     near: int = 90
-    """Px around the subject in which others are looked for, at the working size."""
+    """Px around the subject in which somebody else may meet it soon, at the working size."""
+    fringe: int = 2
+    """Px around the subject that are its edge."""
     gap: int = 11
     """Px that lie between the two when the other is first seen: a part of the subject that was dropped touches it."""
     whole: float = 0.75
@@ -55,18 +58,26 @@ EVERY = 6
 
 
 def rival_of(state: SubjectState, codes: NDArray[np.uint8], behind: BackgroundPicture) -> SubjectState | None:
-    """Somebody else near the subject who is made of its colours and is not the background; None if nobody is."""
-    here = (state.matte > 0.3).astype(np.uint8)
-    window, new = window_of(here, TUNING.near), new_in(behind, codes)
-    if window is None or new is None or float(state.matte.sum()) < TUNING.whole * state.lasting.area:
+    """The nearest of those who are made of the subject's colours and are not the background; None if nobody is."""
+    here, new = (state.matte > 0.3).astype(np.uint8), new_in(behind, codes)
+    if new is None or not here.any() or float(state.matte.sum()) < TUNING.whole * state.lasting.area:
         return None
     lab = cv2.cvtColor(exposed_back(codes, state.exposure), cv2.COLOR_RGB2LAB)
-    other = state.lasting.found_again(lab, new, _beyond(here, 2))
-    if other is None or other.sum() < TUNING.least * state.lasting.area or not other[window].any():
+    away = cv2.distanceTransform(1 - here, cv2.DIST_L2, 3)
+    alike = state.lasting.alike(lab, new, away > TUNING.fringe)
+    others = [other for other in alike if other.sum() >= TUNING.least * state.lasting.area]
+    distance, other = min(
+        ((float(away[other].min()), other) for other in others), key=itemgetter(0), default=(0.0, None)
+    )
+    if other is None or distance <= TUNING.gap:
         return None
-    if (other * ~_beyond(here, TUNING.gap)).any():
-        return None
-    return SubjectState.at(codes, drawn_to(codes, other))
+    return SubjectState.at(codes, drawn_to(codes, other.astype(np.float32)))
+
+
+def is_near(state: SubjectState, rival: SubjectState) -> bool:
+    """Whether the two may meet soon; one that cannot be seen may be behind the other."""
+    window = window_of((state.matte > 0.3).astype(np.uint8), TUNING.near)
+    return window is None or bool((rival.matte[window] > 0.3).any())
 
 
 def _beyond(here: NDArray[np.uint8], px: int) -> NDArray[np.bool_]:
@@ -93,7 +104,7 @@ def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, Subj
         own, others = np.where(both, own * share, own), np.where(both, others * (1 - share), others)
     state = replace(step.state, matte=np.asarray(own, np.float32))
     rival = replace(other.state, matte=np.asarray(others, np.float32))
-    return state, rival if rival.seen and _near(state, rival) else None
+    return state, rival if rival.seen else None
 
 
 def _confined(rival: SubjectState) -> NDArray[np.float32]:
@@ -120,9 +131,3 @@ def _together(step: Step, other: Step) -> bool:
 def _gone(layer: MovedLayer, window: Window, at: NDArray[np.float64]) -> NDArray[np.float64]:
     """(2,) px by which a layer has moved at a place of the whole picture."""
     return np.asarray(layer.gone(at - (window[1].start, window[0].start)), np.float64)
-
-
-def _near(state: SubjectState, rival: SubjectState) -> bool:
-    """Whether the two may still meet; one that cannot be seen may be behind the other."""
-    window = window_of((state.matte > 0.3).astype(np.uint8), 2 * TUNING.near)
-    return window is None or bool((rival.matte[window] > 0.3).any())

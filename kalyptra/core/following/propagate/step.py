@@ -111,6 +111,7 @@ def propagate(
     weigh: Weigh = weighed,
     free: NDArray[np.bool_] | None = None,
     meets: bool = False,
+    alone: bool = True,
 ) -> Step:
     """Carry a matte to the next frame.
 
@@ -121,12 +122,13 @@ def propagate(
         weigh: what decides by the evidence.
         free: (height, width) where it may be looked for when it is lost; None for everywhere.
         meets: whether it is together with somebody alike: what is whose is told later.
+        alone: whether nobody alike is near it.
     """
     frame = Frame.of(codes, before)
     window = window_of((before.matte > 0.3).astype(np.uint8), AROUND)
     after = replace(before, codes=codes, grey=frame.grey, names=frame.names, matte=np.zeros_like(before.matte))
     if window is not None and before.seen:
-        contest = contested(before, frame, window, flow, alone=free is None)
+        contest = contested(before, frame, window, flow, alone)
         moved = replace(before, trail=before.trail.moved(window, *_sources(contest.front, window)))
         planes = evidence_planes(moved, frame, contest, behind)
         own = None if moved.trail.lost else planes[PLANES.index("key's matte carried along")]

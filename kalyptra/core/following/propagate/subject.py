@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from kalyptra.core.following.propagate.background import Surroundings
 from kalyptra.core.following.propagate.layer import dense_search
 from kalyptra.core.following.propagate.meeting import Pair
-from kalyptra.core.following.propagate.rival import EVERY, rival_of, told_apart
+from kalyptra.core.following.propagate.rival import EVERY, is_near, rival_of, told_apart
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import Weigh, propagate
 from kalyptra.core.following.propagate.sureness import TUNING as SURENESS
@@ -104,11 +104,12 @@ class FollowedSubject:
         behind = self._around.behind(self._index, codes)
         free = None if self._rival is None else self._rival.matte < 0.1
         meets = self._pair.encounter is not None
-        step = propagate(self._state, codes, behind, self._flow, self._weigh, free, meets)
+        alone = self._rival is None or not is_near(self._state, self._rival)
+        step = propagate(self._state, codes, behind, self._flow, self._weigh, free, meets, alone)
         self._state = step.state
         if self._rival is not None:
             nowhere = np.zeros(step.state.matte.shape, bool)
-            other = propagate(self._rival, codes, behind, self._flow, self._weigh, nowhere, meets)
+            other = propagate(self._rival, codes, behind, self._flow, self._weigh, nowhere, meets, alone)
             self._pair, together = self._pair.after(step, other)
             first = self._index == self._met + 1
             self._state, self._rival = together or told_apart(step, other, first)
@@ -129,7 +130,9 @@ class FollowedSubject:
         """
         state, nowhere = replace(self._state, pace=-self._state.pace), np.zeros(self.matte.shape, bool)
         for index, codes in zip(range(self._index - 1, 0, -1), pictures, strict=False):
-            step = propagate(state, codes, self._around.behind(index, codes), self._flow, self._weigh, nowhere)
+            step = propagate(
+                state, codes, self._around.behind(index, codes), self._flow, self._weigh, nowhere, alone=False
+            )
             state = step.state
             if not state.seen or step.signs.error > SURENESS.foreign:
                 return
