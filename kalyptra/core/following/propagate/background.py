@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from kalyptra.core.following.propagate.layer import affine_of
+from kalyptra.core.following.propagate.layer import affine_of, shift_of
 from kalyptra.core.following.propagate.top_hat import solid_of
 from kalyptra.core.following.register.median import median_of
 from kalyptra.core.window import Window, middle_of
@@ -275,13 +275,16 @@ class Surroundings:
         here, matte, ahead = self._at(number), self._at(number).matte, number * TUNING.every + TUNING.first
         if matte is None or ahead >= len(self._frames):
             return np.zeros(2)
-        there = _grey(self._look(self._frames[ahead]))
+        codes = self._look(self._frames[ahead])
+        there = _grey(codes)
         inside = cv2.erode((matte > 0.9).astype(np.uint8), np.ones((5, 5), np.uint8))
         own, agree, _ = affine_of(here.grey, there, inside)
         rest, agree_rest, _ = affine_of(here.grey, there, _without(here))
         middle = middle_of(matte)
-        if min(agree, agree_rest) < TUNING.agree or middle is None:
+        if agree_rest < TUNING.agree or middle is None:
             return np.zeros(2)
+        if agree < TUNING.agree:
+            own = shift_of(here.codes, codes, inside, rest[:, 2])
         at = np.append(middle, 1.0)
         gone = np.linalg.inv(_square(rest)) @ _square(own) @ at - at
         return np.asarray((motions[number][:2, :2] @ gone[:2]) * TUNING.every / TUNING.first)
