@@ -194,11 +194,14 @@ class Colours(TestCase):
 
     RED, BLUE, GREY = (200, 60, 50), (50, 80, 190), (120, 120, 120)
 
-    def seen(self, subject: tuple[int, ...], around: tuple[int, ...], place: tuple[float, float] = (80, 60)) -> Codes:
+    def seen(
+        self, subject: tuple[int, ...], around: tuple[int, ...], place: tuple[float, float] = (80, 60),
+        light: float = 1.0, grain: float = 6.0,
+    ) -> Codes:  # fmt: skip
         """A disc over something else, both with grain."""
         share = disc(*place, 25)[..., None]
-        codes = share * np.float32(subject) + (1 - share) * np.float32(around)
-        return np.clip(codes + np.random.default_rng(3).normal(0, 6, codes.shape), 0, 255).astype(np.uint8)
+        codes = light * (share * np.float32(subject) + (1 - share) * np.float32(around))
+        return np.clip(codes + np.random.default_rng(3).normal(0, grain, codes.shape), 0, 255).astype(np.uint8)
 
     def learnt(self, subject: tuple[int, ...], around: tuple[int, ...], matte: NDArray[np.float32]) -> KeyColours:
         return KeyColours.of((cv2.cvtColor(self.seen(subject, around), cv2.COLOR_RGB2LAB), matte))
@@ -230,6 +233,15 @@ class Colours(TestCase):
         for other in (self.GREY, self.BLUE):
             codes = self.seen(other, self.BLUE)
             self.assertIsNone(known.found_again(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB)))
+
+    def test_something_plain_is_found_again_in_a_little_more_light_or_less(self) -> None:
+        codes = self.seen(self.RED, self.BLUE, grain=1.5)
+        known = KeyColours.of((cv2.cvtColor(codes, cv2.COLOR_RGB2LAB), disc(80, 60, 25)))
+        for light in (0.95, 1.0, 1.03, 1.06):
+            codes = self.seen(self.RED, self.BLUE, (30.0, 30.0), light, grain=1.5)
+            again = known.found_again(cv2.cvtColor(codes, cv2.COLOR_RGB2LAB))
+            assert again is not None
+            self.assertGreater(overlap(again, disc(30, 30, 25)), 0.9, light)
 
     def test_it_is_found_again_beside_others_that_came_and_touch_it(self) -> None:
         known, place = self.learnt(self.RED, self.BLUE, disc(80, 60, 25)), (115.0, 80.0)

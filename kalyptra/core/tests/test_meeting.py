@@ -91,11 +91,13 @@ class Meeting(TestCase):
         self.assertLess(other, 0.1)
 
     def test_who_goes_behind_a_post_is_not_taken_for_another_who_is_far_away(self) -> None:
-        places = [(60 + 3.6 * frame, 380 - 2.4 * frame) for frame in range(FRAMES)]
-        followed = Two(places, 0, slice(128, 152)).followed()
-        self.assertLess(max(other for _, other in followed.values()), 0.1)
-        for frame, (own, _) in followed.items():
-            self.assertGreater(own, 0.6, frame)
+        # Well before the post, or so near that nobody had a look around yet.
+        for start, pace, post, frames in ((60, 3.6, slice(128, 152), FRAMES), (105, 4.0, slice(128, 150), 12)):
+            places = [(start + pace * frame, 380 - 2.4 * frame) for frame in range(frames)]
+            followed = Two(places, 0, post).followed()
+            self.assertLess(max(other for _, other in followed.values()), 0.1)
+            for frame, (own, _) in followed.items():
+                self.assertGreater(own, 0.6, (start, frame))
 
 
 class TwoShapes(TestCase):

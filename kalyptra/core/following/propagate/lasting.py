@@ -53,13 +53,15 @@ class KeyColours:
     Attributes:
         table: by L*a*b* codes in steps of 8, as 15 bits: -1 for colours of what lies around the subject, 1 for its own.
         nearest: by the same, which of the known colours is nearest: the subject's, then the others.
-        mixture: how much of the subject each of them has.
+        blend: (2 * colours, 2 * colours) how far each counts as each other: a little more light makes one of the next.
+        mixture: how much of the subject each of them has, blended so.
         area: px that the subject has at the key.
         worth: 0 to 1, how well these colours tell the two apart at the key.
     """
 
     table: NDArray[np.float32]
     nearest: NDArray[np.uint8]
+    blend: NDArray[np.float32]
     mixture: NDArray[np.float32]
     area: float
     worth: float
@@ -75,14 +77,16 @@ class KeyColours:
         area = float(keys[0][1].sum())
         pixels = np.concatenate([lab.reshape(-1, 3) for lab, _ in keys]).astype(np.float32)
         share = np.concatenate([matte.reshape(-1) for _, matte in keys])
-        away, names = [], []
+        away, names, centres = [], [], []
         for part in (np.flatnonzero(share > 0.8), np.flatnonzero(share < 0.1)):
             if len(part) < TUNING.colours:
-                none = np.zeros(len(EVERY), np.float32)
-                return KeyColours(none, none.astype(np.uint8), _mixture(np.zeros(1, np.uint8)), area, 0.0)
-            squares = squares_to(main_colours(pixels, part, TUNING.colours, TUNING.sample, chance))
+                none, blend = np.zeros(len(EVERY), np.float32), np.eye(2 * TUNING.colours, dtype=np.float32)
+                return KeyColours(none, none.astype(np.uint8), blend, _counted(np.zeros(1, np.uint8)), area, 0.0)
+            known = main_colours(pixels, part, TUNING.colours, TUNING.sample, chance)
+            squares = squares_to(known)
             away.append(np.sqrt(np.maximum(squares.min(axis=1), 0)))
             names.append(squares.argmin(axis=1))
+            centres.append(known)
         own, around = away
         table = np.asarray((around - own) / (own + around + TUNING.alike), np.float32)
         nearest = np.where(own <= around, names[0], names[1] + TUNING.colours).astype(np.uint8)
@@ -96,7 +100,8 @@ class KeyColours:
         others = np.concatenate(beside)
         mistaken = (table[others] > 0).mean() if len(others) else 0.0
         worth = float(np.clip(1 - TUNING.missed * missed - TUNING.mistaken * mistaken, 0, 1))
-        return KeyColours(table, nearest, _mixture(nearest[inside[0]]), area, worth)
+        blend = _blend(np.concatenate(centres))
+        return KeyColours(table, nearest, blend, _counted(nearest[inside[0]]) @ blend, area, worth)
 
     def says(self, lab: NDArray[np.uint8]) -> NDArray[np.float32]:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
@@ -107,8 +112,9 @@ class KeyColours:
         names = self.nearest[bins_of(lab)][here]
         if not len(names):
             return 0.0
-        counted = np.bincount(names, minlength=2 * TUNING.colours) / max(self.area, 1.0)
-        return float(np.minimum(counted, self.mixture).sum() * np.minimum(_mixture(names), self.mixture).sum())
+        size = np.float32(len(names) / max(self.area, 1.0))
+        mixture = _counted(names) @ self.blend
+        return float(np.minimum(size * mixture, self.mixture).sum() * np.minimum(mixture, self.mixture).sum())
 
     def found_again(
         self, lab: NDArray[np.uint8], new: NDArray[np.bool_] | None = None, free: NDArray[np.bool_] | None = None
@@ -140,7 +146,7 @@ class KeyColours:
         return [here for same, here in parts if same > TUNING.same]
 
     def _same(self, names: NDArray[np.uint8]) -> float:
-        return float(np.minimum(_mixture(names), self.mixture).sum())
+        return float(np.minimum(_counted(names) @ self.blend, self.mixture).sum())
 
     def _parts_of(self, mask: NDArray[np.bool_]) -> Iterator[NDArray[np.bool_]]:
         """The parts of a mask, with small gaps closed, that may be the subject by their size."""
@@ -153,7 +159,14 @@ class KeyColours:
                 yield parts == part
 
 
-def _mixture(names: NDArray[np.uint8]) -> NDArray[np.float32]:
+def _counted(names: NDArray[np.uint8]) -> NDArray[np.float32]:
     """(2 * colours,) how much of some pixels each of the known colours has."""
     counted = np.bincount(names, minlength=2 * TUNING.colours).astype(np.float32)
     return np.asarray(counted / counted.sum(), np.float32)
+
+
+def _blend(centres: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(n, n) how far each of n L*a*b* colours counts as each other, rows of sum 1."""
+    away = np.linalg.norm(centres[:, None] - centres[None], axis=-1) / np.float32(TUNING.alike)
+    near = np.exp(-np.square(away) / 2)
+    return np.asarray(near / near.sum(axis=1, keepdims=True), np.float32)

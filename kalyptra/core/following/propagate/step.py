@@ -59,9 +59,17 @@ class Tuning(NamedTuple):
     few: float = 0.35
     close: int = 100
     """The share of its size below which a subject is looked for around what is left of it, and how many px around."""
+    apart: int = 4
+    there: float = 0.5
+    its_colour: float = 0.25
+    """Px beside the subject, and the share of something in colours so surely the subject's that must have lain there a
+    frame ago to be somebody else."""
+    spilt: float = 1.8
+    """How many times its size, at the key or as the key's matte has grown, a matte may have."""
     anchor_certain: float = 0.9
     anchor_area: float = 0.6
-    """The certainty, and the share of the key's area, from which on a frame is surely right."""
+    anchor_most: float = 1.4
+    """The certainty from which on a frame is surely right, and the shares of the key's area between which it is."""
     covered: float = 0.5
     """The share of what is seen below which the key's matte has come to somewhere else."""
     edge: int = 3
@@ -144,7 +152,9 @@ def propagate(
         if not meets and own is not None:
             matte = without_strays(matte, own, contest.says)
         signs = _signs(contest, matte)
-        if before.lasting.worth * signs.own > TUNING.gone:
+        grown = 0.0 if own is None else float(own.sum())
+        spilt = float(matte.sum()) > TUNING.spilt * max(before.lasting.area, grown)
+        if before.lasting.worth * signs.own > TUNING.gone and not spilt:
             after.matte[window] = matte
             nearly_gone = float(matte.sum()) < TUNING.few * before.lasting.area
             if nearly_gone or _doubtful(signs, before, matte):
@@ -192,7 +202,24 @@ def _found_again(
         return None
     if beside is not None and lasting.likeness(lab, again > 0.5) < TUNING.better * lasting.likeness(lab, beside > 0.5):
         return None
+    if before.seen and _was_there(before, lab, again > 0.5):
+        return None
     return drawn_to(codes, again), replace(FOUND_AGAIN, own=float(lasting.says(lab)[again > 0.5].mean()))
+
+
+def _was_there(before: SubjectState, lab: NDArray[np.uint8], again: NDArray[np.bool_]) -> bool:
+    """Whether what looks like the subject somewhere else lay there a frame ago as well, beside it: somebody else.
+
+    Args:
+        lab: (height, width, 3) L*a*b* codes of the frame, exposed as the key was.
+    """
+    own = cv2.dilate((before.matte > 0.3).astype(np.uint8), np.ones((2 * TUNING.apart + 1,) * 2, np.uint8))
+    beside = again & (own == 0)
+    if np.count_nonzero(beside) < TUNING.there * np.count_nonzero(again):
+        return False
+    lab_before = cv2.cvtColor(exposed_back(before.codes, before.exposure), cv2.COLOR_RGB2LAB)
+    was, now = (np.count_nonzero(before.lasting.says(of)[beside] > TUNING.its_colour) for of in (lab_before, lab))
+    return bool(was > TUNING.there * now)
 
 
 def drawn_to(codes: NDArray[np.uint8], again: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -236,7 +263,7 @@ def _again(trail: KeyTrail, codes: NDArray[np.uint8], state: SubjectState, signs
     that is surely right."""
     as_at_key = exposed_back(codes, state.exposure)
     matched = matched_to_key(trail, as_at_key, state.matte)
-    whole = float(state.matte.sum()) > TUNING.anchor_area * state.lasting.area
+    whole = TUNING.anchor_area < float(state.matte.sum()) / max(state.lasting.area, 1.0) < TUNING.anchor_most
     if matched is None and trail.lost and signs.certain >= TUNING.anchor_certain and whole:
         return KeyTrail.at(as_at_key, state.matte)
     return matched or trail
