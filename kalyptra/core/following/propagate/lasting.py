@@ -107,6 +107,10 @@ class KeyColours:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
         return np.asarray(cv2.blur(self.table[bins_of(lab)], (3, 3)), np.float32)
 
+    def are_its(self, lab: NDArray[np.uint8]) -> NDArray[np.bool_]:
+        """(height, width) which of L*a*b* codes are surely the subject's."""
+        return self.says(lab) > np.float32(TUNING.surely)
+
     def likeness(self, lab: NDArray[np.uint8], here: NDArray[np.bool_]) -> float:
         """How much of the subject's mixture of colours a part of a picture has, 0 to 1; less where it is smaller."""
         names = self.nearest[bins_of(lab)][here]
@@ -132,7 +136,7 @@ class KeyColours:
             new: (height, width) where the picture is not the background, where that is known.
             free: (height, width) where it may lie; None for everywhere.
         """
-        own = self.says(lab) > TUNING.surely
+        own = self.are_its(lab)
         if free is not None:
             own, new = own & free, None if new is None else new & free
         if new is None:

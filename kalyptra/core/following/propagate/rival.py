@@ -59,8 +59,11 @@ EVERY = 6
 
 def rival_of(state: SubjectState, codes: NDArray[np.uint8], behind: BackgroundPicture) -> SubjectState | None:
     """The nearest of those who are made of the subject's colours and are not the background; None if nobody is."""
-    here, new = (state.matte > 0.3).astype(np.uint8), new_in(behind, codes)
-    if new is None or not here.any() or float(state.matte.sum()) < TUNING.whole * state.lasting.area:
+    here = (state.matte > 0.3).astype(np.uint8)
+    if not here.any() or float(state.matte.sum()) < TUNING.whole * state.lasting.area:
+        return None
+    new = new_in(behind, codes)
+    if new is None:
         return None
     lab = cv2.cvtColor(exposed_back(codes, state.exposure), cv2.COLOR_RGB2LAB)
     away = cv2.distanceTransform(1 - here, cv2.DIST_L2, 3)

@@ -61,9 +61,8 @@ class Tuning(NamedTuple):
     """The share of its size below which a subject is looked for around what is left of it, and how many px around."""
     apart: int = 4
     there: float = 0.5
-    its_colour: float = 0.25
-    """Px beside the subject, and the share of something in colours so surely the subject's that must have lain there a
-    frame ago to be somebody else."""
+    """Px beside the subject, and the share of something in its colours that must have lain there a frame ago to be
+    somebody else."""
     spilt: float = 1.8
     """How many times its size, at the key or as the key's matte has grown, a matte may have."""
     anchor_certain: float = 0.9
@@ -218,7 +217,7 @@ def _was_there(before: SubjectState, lab: NDArray[np.uint8], again: NDArray[np.b
     if np.count_nonzero(beside) < TUNING.there * np.count_nonzero(again):
         return False
     lab_before = cv2.cvtColor(exposed_back(before.codes, before.exposure), cv2.COLOR_RGB2LAB)
-    was, now = (np.count_nonzero(before.lasting.says(of)[beside] > TUNING.its_colour) for of in (lab_before, lab))
+    was, now = (np.count_nonzero(before.lasting.are_its(of)[beside]) for of in (lab_before, lab))
     return bool(was > TUNING.there * now)
 
 
