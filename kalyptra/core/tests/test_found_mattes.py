@@ -218,6 +218,16 @@ class Colours(TestCase):
     def test_where_both_look_alike_colours_are_worth_nothing(self) -> None:
         self.assertLess(self.learnt(self.GREY, self.GREY, disc(80, 60, 25)).worth, 0.2)
 
+    def test_somebody_alike_beside_it_does_not_take_its_colours_from_it(self) -> None:
+        own, other = disc(35, 60, 18), disc(125, 60, 18)
+        share = np.maximum(own, other)[..., None]
+        codes = share * np.float32(self.RED) + (1 - share) * np.float32(self.BLUE)
+        codes = codes + np.random.default_rng(3).normal(0, 6, codes.shape)
+        lab = cv2.cvtColor(np.clip(codes, 0, 255).astype(np.uint8), cv2.COLOR_RGB2LAB)
+        known = KeyColours.of((lab, own))
+        self.assertGreater(known.worth, 0.9)
+        self.assertGreater(known.says(lab)[own > 0.9].mean(), 0.5)
+
     def test_a_matte_with_nothing_beside_it_or_nothing_in_it_is_taken(self) -> None:
         soft = np.maximum(disc(80, 60, 25), np.float32(0.2))
         for matte in (soft, np.ones_like(soft), np.zeros_like(soft)):

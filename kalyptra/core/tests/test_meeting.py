@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from unittest import TestCase
 
 import cv2
@@ -11,6 +12,9 @@ from numpy.typing import NDArray
 from kalyptra.core import follow_mattes
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
+from kalyptra.core.following.propagate.meeting import Pair
+from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.following.propagate.step import LOST, Step
 from kalyptra.core.following.propagate.two_shapes import Expected, order_after, registered
 from kalyptra.core.matte.stored import coverage_of
 from kalyptra.core.tests.moving import overlap, texture
@@ -98,6 +102,32 @@ class Meeting(TestCase):
             self.assertLess(max(other for _, other in followed.values()), 0.1)
             for frame, (own, _) in followed.items():
                 self.assertGreater(own, 0.6, (start, frame))
+
+    def test_who_is_behind_a_wide_post_is_not_seen_in_another_who_comes_near(self) -> None:
+        places = [(60 + 4.0 * frame, 330 - 3.0 * frame) for frame in range(FRAMES)]
+        followed = Two(places, 0, slice(128, 190)).followed()
+        self.assertLess(max(other for _, other in followed.values()), 0.1)
+
+    def test_who_is_half_behind_something_is_not_expected_whole(self) -> None:
+        wall = np.clip(texture(1, SIZE, (0.3, 0.4, 0.55)), 0, 255).astype(np.uint8)
+
+        def seen(x: float) -> Step:
+            return Step(SubjectState.at(wall, figure(x, 0.4)), LOST)
+
+        def half(step: Step) -> Step:
+            matte = step.state.matte.copy()
+            matte[:120] = 0  # its legs are left
+            return step._replace(state=replace(step.state, matte=matte))
+
+        for hidden in (False, True):
+            with self.subTest(hidden=hidden):
+                pair = Pair()
+                for frame in range(8):
+                    pair, together = pair.after(seen(100 + 4 * frame), seen(230))
+                    self.assertIsNone(together)
+                first = seen(190)
+                pair, together = pair.after(half(first) if hidden else first, seen(230))
+                self.assertEqual(together is None, hidden)
 
 
 class TwoShapes(TestCase):

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -34,13 +34,20 @@ class Tuning(NamedTuple):
     """Px, and share of the subject's size, of gaps that are closed where it is looked for."""
     same: float = 0.55
     """How much of its mixture of colours must be the subject's (histogram intersection: Swain and Ballard, 1991)."""
-    around: int = 61
+    around: int = 30
     """Px around the subject in which others may be mistaken for it."""
     missed: float = 4.0
     mistaken: float = 0.5
     """What a share of pixels that are told wrong takes from the colours' worth."""
     alike: float = 6.0
     """L*a*b* codes below which two colours are as good as one."""
+    of_its: float = 8.0
+    as_itself: float = 0.75
+    apart: int = 2
+    away: int = 24
+    wider: int = 3
+    """L*a*b* codes from the subject's colours, how much of its mixture, and px from the subject beyond which somebody
+    at the key is no edge of it, and is not taken for what lies around it; and px around somebody left out as well."""
 
 
 TUNING = Tuning()
@@ -77,31 +84,29 @@ class KeyColours:
         area = float(keys[0][1].sum())
         pixels = np.concatenate([lab.reshape(-1, 3) for lab, _ in keys]).astype(np.float32)
         share = np.concatenate([matte.reshape(-1) for _, matte in keys])
-        away, names, centres = [], [], []
-        for part in (np.flatnonzero(share > 0.8), np.flatnonzero(share < 0.1)):
-            if len(part) < TUNING.colours:
-                none, blend = np.zeros(len(EVERY), np.float32), np.eye(2 * TUNING.colours, dtype=np.float32)
-                return KeyColours(none, none.astype(np.uint8), blend, _counted(np.zeros(1, np.uint8)), area, 0.0)
-            known = main_colours(pixels, part, TUNING.colours, TUNING.sample, chance)
-            squares = squares_to(known)
-            away.append(np.sqrt(np.maximum(squares.min(axis=1), 0)))
-            names.append(squares.argmin(axis=1))
-            centres.append(known)
-        own, around = away
-        table = np.asarray((around - own) / (own + around + TUNING.alike), np.float32)
-        nearest = np.where(own <= around, names[0], names[1] + TUNING.colours).astype(np.uint8)
-        inside, beside = [], []
-        for lab, matte in keys:
-            bins = bins_of(lab)
-            near = cv2.dilate((matte > 0.5).astype(np.uint8), np.ones((TUNING.around, TUNING.around), np.uint8)) > 0
-            inside.append(bins[matte > 0.8])
-            beside.append(bins[near & (matte < 0.1)])  # a wide feather may leave nothing there
-        missed = (table[np.concatenate(inside)] < 0).mean()
-        others = np.concatenate(beside)
-        mistaken = (table[others] > 0).mean() if len(others) else 0.0
+        none, blend = np.zeros(len(EVERY), np.float32), np.eye(2 * TUNING.colours, dtype=np.float32)
+        nothing = KeyColours(none, none.astype(np.uint8), blend, _counted(np.zeros(1, np.uint8)), area, 0.0)
+        inside = np.flatnonzero(share > 0.8)
+        if len(inside) < TUNING.colours:
+            return nothing
+        own = _Colours.of(main_colours(pixels, inside, TUNING.colours, TUNING.sample, chance))
+        alike = [_alike_at(lab, matte, own) for lab, matte in keys]
+        outside = np.flatnonzero((share < 0.1) & ~np.concatenate([mask.reshape(-1) for mask in alike]))
+        if len(outside) < TUNING.colours:
+            return nothing
+        around = _Colours.of(main_colours(pixels, outside, TUNING.colours, TUNING.sample, chance))
+        table = np.asarray((around.away - own.away) / (own.away + around.away + TUNING.alike), np.float32)
+        nearest = np.where(own.away <= around.away, own.names, around.names + TUNING.colours).astype(np.uint8)
+        bins = [bins_of(lab) for lab, _ in keys]
+        its = [of_key[matte > 0.8] for of_key, (_, matte) in zip(bins, keys, strict=True)]
+        missed = (table[np.concatenate(its)] < 0).mean()
+        others = np.concatenate(
+            [of_key[_beside(matte) & ~mask] for of_key, (_, matte), mask in zip(bins, keys, alike, strict=True)]
+        )
+        mistaken = (table[others] > 0).mean() if len(others) else 0.0  # a wide feather may leave nothing there
         worth = float(np.clip(1 - TUNING.missed * missed - TUNING.mistaken * mistaken, 0, 1))
-        blend = _blend(np.concatenate(centres))
-        return KeyColours(table, nearest, blend, _counted(nearest[inside[0]]) @ blend, area, worth)
+        blend = _blend(np.concatenate([own.known, around.known]))
+        return KeyColours(table, nearest, blend, _counted(nearest[its[0]]) @ blend, area, worth)
 
     def says(self, lab: NDArray[np.uint8]) -> NDArray[np.float32]:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
@@ -145,27 +150,76 @@ class KeyColours:
             own &= cv2.dilate(new.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
             masks = [own, new | own]  # what moves behind the subject is new as well, and may touch it
         names = self.nearest[bins_of(lab)]
-        parts = [(self._same(names[here]), here) for mask in masks for here in self._parts_of(mask)]
+        parts = [(self._same(names[here]), here) for mask in masks for here in _parts_of(mask, self.area)]
         parts.sort(key=lambda part: -part[0])
         return [here for same, here in parts if same > TUNING.same]
 
     def _same(self, names: NDArray[np.uint8]) -> float:
         return float(np.minimum(_counted(names) @ self.blend, self.mixture).sum())
 
-    def _parts_of(self, mask: NDArray[np.bool_]) -> Iterator[NDArray[np.bool_]]:
-        """The parts of a mask, with small gaps closed, that may be the subject by their size."""
-        solid = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-        side = max(TUNING.gap, int(TUNING.gap_of_size * self.area**0.5)) | 1
-        solid = cv2.morphologyEx(solid, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
-        count, parts, stats, _ = cv2.connectedComponentsWithStats(solid)
-        for part in range(1, count):
-            if TUNING.least < stats[part, cv2.CC_STAT_AREA] / max(self.area, 1.0) < TUNING.most:
-                yield parts == part
+
+class _Colours(NamedTuple):
+    """A few colours that something has.
+
+    Attributes:
+        known: (n, 3) L*a*b* codes.
+        away, names: by L*a*b* codes in steps of 8, as 15 bits: codes to the nearest of them, and which that is.
+    """
+
+    known: NDArray[np.float32]
+    away: NDArray[np.float32]
+    names: NDArray[np.intp]
+
+    @staticmethod
+    def of(known: NDArray[np.float32]) -> _Colours:
+        squares = squares_to(known)
+        return _Colours(known, np.sqrt(np.maximum(squares.min(axis=1), 0)), squares.argmin(axis=1))
 
 
-def _counted(names: NDArray[np.uint8]) -> NDArray[np.float32]:
-    """(2 * colours,) how much of some pixels each of the known colours has."""
-    counted = np.bincount(names, minlength=2 * TUNING.colours).astype(np.float32)
+def _alike_at(lab: NDArray[np.uint8], matte: NDArray[np.float32], own: _Colours) -> NDArray[np.bool_]:
+    """(height, width) who else is made of the subject's colours at its key, and does not touch it: somebody alike.
+
+    Of them it is told by other things than its colours; were they taken for what lies around it, it had none of its
+    own, and was not found again.
+    """
+    bins, blend = bins_of(lab), _blend(own.known)
+
+    def mixture(here: NDArray[np.bool_]) -> NDArray[np.float32]:
+        return _counted(own.names[bins[here]], len(own.known)) @ blend
+
+    its, near = mixture(matte > 0.8), _around(matte > 0.1, TUNING.away)
+    like = (cv2.blur(own.away[bins], (3, 3)) < TUNING.of_its) & ~_around(matte > 0.1, TUNING.apart)
+    alike = np.zeros(matte.shape, bool)
+    for here in _parts_of(like, float(matte.sum())):
+        if not (here & near).any() and float(np.minimum(mixture(here), its).sum()) > TUNING.as_itself:
+            alike |= here
+    return _around(alike, TUNING.wider)
+
+
+def _beside(matte: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """(height, width) what lies beside a subject, and may be mistaken for it."""
+    return _around(matte > 0.5, TUNING.around) & (matte < 0.1)
+
+
+def _around(here: NDArray[np.bool_], px: int) -> NDArray[np.bool_]:
+    """(height, width) all that lies within so many px."""
+    return np.asarray(cv2.dilate(here.astype(np.uint8), np.ones((2 * px + 1,) * 2, np.uint8)) > 0)
+
+
+def _parts_of(mask: NDArray[np.bool_], area: float) -> Iterator[NDArray[np.bool_]]:
+    """The parts of a mask, with small gaps closed, that may be a subject of so many px by their size."""
+    solid = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    side = max(TUNING.gap, int(TUNING.gap_of_size * area**0.5)) | 1
+    solid = cv2.morphologyEx(solid, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
+    count, parts, stats, _ = cv2.connectedComponentsWithStats(solid)
+    for part in range(1, count):
+        if TUNING.least < stats[part, cv2.CC_STAT_AREA] / max(area, 1.0) < TUNING.most:
+            yield parts == part
+
+
+def _counted(names: NDArray[np.integer[Any]], colours: int = 2 * TUNING.colours) -> NDArray[np.float32]:
+    """(colours,) how much of some pixels each of the known colours has."""
+    counted = np.bincount(names, minlength=colours).astype(np.float32)
     return np.asarray(counted / counted.sum(), np.float32)
 
 

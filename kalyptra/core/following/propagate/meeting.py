@@ -40,6 +40,8 @@ class Tuning(NamedTuple):
     least: int = 5
     most: int = 24
     """Frames apart from which on it is known how each moves, and so many that are remembered."""
+    half: float = 0.5
+    """The share of its size at the key below which one is still half behind something, and is not expected whole."""
     hides: float = 0.02
     """The share of the smaller one that may be hidden while their poses are still remembered."""
     same_pose: float = 20.0
@@ -125,7 +127,7 @@ class Pair:
         now = replace(self, index=self.index + 1, world=world)
         mattes = step.state.matte, other.state.matte
         if now.encounter is None:
-            if not _touch(*mattes, TUNING.touch):
+            if _half_hidden(step.state, other.state) or not _touch(*mattes, TUNING.touch):
                 return now._with_poses(step.state, other.state, np.zeros((2, 2))), None
             now = now._met()
         if now.encounter is None:
@@ -237,6 +239,11 @@ class Pair:
         back = np.linalg.inv(self._motion(encounter, i, poses))
         trail = KeyTrail.at(exposed_back(poses.codes, poses.exposures[i]), poses.mattes[i])
         return replace(trail, place=cv2.transform(trail.place, back[:2].astype(np.float32)))
+
+
+def _half_hidden(*states: SubjectState) -> bool:
+    """Whether less than half of either is seen."""
+    return any(float(state.matte.sum()) < TUNING.half * state.lasting.area for state in states)
 
 
 def _touch(first: Values, second: Values, px: int) -> bool:

@@ -63,6 +63,9 @@ class Tuning(NamedTuple):
     there: float = 0.5
     """Px beside the subject, and the share of something in its colours that must have lain there a frame ago to be
     somebody else."""
+    along: int = 12
+    most_along: float = 0.5
+    """Px around somebody else, and the share of something within those from where on it is a part of them."""
     spilt: float = 1.8
     """How many times its size, at the key or as the key's matte has grown, a matte may have."""
     anchor_certain: float = 0.9
@@ -155,10 +158,8 @@ def propagate(
         spilt = float(matte.sum()) > TUNING.spilt * max(before.lasting.area, grown)
         if before.lasting.worth * signs.own > TUNING.gone and not spilt:
             after.matte[window] = matte
-            nearly_gone = float(matte.sum()) < TUNING.few * before.lasting.area
-            if nearly_gone or _doubtful(signs, before, matte):
-                where = _close_to(after.matte, free) if nearly_gone else free
-                elsewhere = _found_again(before, codes, behind, where, after.matte)
+            if _is_nearly_gone(matte, before) or _doubtful(signs, before, matte):
+                elsewhere = _found_again(before, codes, behind, free, after.matte)
                 if elsewhere is not None:
                     return Step(replace(after.elsewhere(), matte=elsewhere[0]), elsewhere[1])
             pace = contest.front.gone(middle_of(before.matte[window]))
@@ -169,6 +170,11 @@ def propagate(
             return Step(after, signs, contest)
     after, again = after.elsewhere(), _found_again(before, codes, behind, free)
     return Step(after, LOST) if again is None else Step(replace(after, matte=again[0]), again[1])
+
+
+def _is_nearly_gone(matte: NDArray[np.float32], before: SubjectState) -> bool:
+    """Whether so little is left of a subject that it is looked for around it: the rest of it may have been there."""
+    return float(matte.sum()) < TUNING.few * before.lasting.area
 
 
 def _close_to(matte: NDArray[np.float32], free: NDArray[np.bool_] | None) -> NDArray[np.bool_]:
@@ -193,17 +199,26 @@ def _found_again(
     free: NDArray[np.bool_] | None,
     beside: NDArray[np.float32] | None = None,
 ) -> tuple[NDArray[np.float32], Signs] | None:
-    """The subject by its colours, anywhere in a frame; where a matte is given, only if it is much more like it."""
+    """The subject by its colours, anywhere in a frame; where a matte is given, only if it is much more like it, and
+    around what is nearly gone."""
     lab = cv2.cvtColor(exposed_back(codes, before.exposure), cv2.COLOR_RGB2LAB)
     lasting = before.lasting
-    again = lasting.found_again(lab, new_in(behind, codes), free)
-    if again is None:
+    nearly_gone = beside is not None and _is_nearly_gone(beside, before)
+    where = _close_to(beside, free) if beside is not None and nearly_gone else free
+    again = lasting.found_again(lab, new_in(behind, codes), where)
+    if again is None or (free is not None and _is_of_others(again > 0.5, free)):
         return None
     if beside is not None and lasting.likeness(lab, again > 0.5) < TUNING.better * lasting.likeness(lab, beside > 0.5):
         return None
-    if before.seen and _was_there(before, lab, again > 0.5):
+    if before.seen and not nearly_gone and _was_there(before, lab, again > 0.5):
         return None
     return drawn_to(codes, again), replace(FOUND_AGAIN, own=float(lasting.says(lab)[again > 0.5].mean()))
+
+
+def _is_of_others(again: NDArray[np.bool_], free: NDArray[np.bool_]) -> bool:
+    """Whether what looks like the subject lies along somebody else: a part of them that they dropped."""
+    along = cv2.dilate((~free).astype(np.uint8), np.ones((2 * TUNING.along + 1,) * 2, np.uint8)) > 0
+    return bool(np.count_nonzero(again & along) > TUNING.most_along * np.count_nonzero(again))
 
 
 def _was_there(before: SubjectState, lab: NDArray[np.uint8], again: NDArray[np.bool_]) -> bool:
