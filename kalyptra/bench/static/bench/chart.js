@@ -407,7 +407,7 @@ export const chart = () => ({
     if (at < LEFT - 1 || at > this.size.width - RIGHT + 1) return this.layers.head.replaceChildren();
     this.layers.head.replaceChildren(
       svg("line", { class: "playhead", x1: at, x2: at, y1: TOP - 4, y2: this.size.height - 8 }),
-      svg("path", { class: "playhead-tip", d: `M${at - 5} ${TOP - 12}h10l-5 8z` }),
+      svg("path", { class: "playhead-tip", d: `M${at - 5} ${TOP - 6}h10l-5 8z` }), // below the words of a pull
     );
   },
 
