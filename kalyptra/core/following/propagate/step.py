@@ -203,8 +203,9 @@ def _found_again(
     around what is nearly gone."""
     lab = cv2.cvtColor(exposed_back(codes, before.exposure), cv2.COLOR_RGB2LAB)
     lasting = before.lasting
-    nearly_gone = beside is not None and _is_nearly_gone(beside, before)
-    where = _close_to(beside, free) if beside is not None and nearly_gone else free
+    where, nearly_gone = free, False
+    if beside is not None and _is_nearly_gone(beside, before):
+        where, nearly_gone = _close_to(beside, free), True
     again = lasting.found_again(lab, new_in(behind, codes), where)
     if again is None or (free is not None and _is_of_others(again > 0.5, free)):
         return None
