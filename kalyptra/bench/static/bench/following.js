@@ -103,6 +103,7 @@ export function createWork() {
       this.now = now;
       this.left = null;
       const begun = { time: performance.now(), done: now.frames_done };
+      let doing = "";
       viewer().playing = false;
       let misses = 0;
       while (["queued", "running"].includes(now.state)) {
@@ -116,6 +117,7 @@ export function createWork() {
           toast(refusal.message, true);
           break;
         }
+        if (now.state === "running") doing = now.words;
         const done = now.frames_done - begun.done;
         if (done > 0) this.left = (((performance.now() - begun.time) / 1000) * (now.frames - now.frames_done)) / done;
         if (now.state === "running" && now.newest) this.show(now.newest);
@@ -128,7 +130,9 @@ export function createWork() {
       this.now = null; // the work is over when the page shows what came of it
       viewer().fill();
       if (message) toast(message, ended === "failed");
-      window.Alpine.store("jobs").end(message || `${now.words}: ${now.frames_done} ${now.frames_done === 1 ? "frame" : "frames"} done`);
+      const about = ended === "done" ? doing : now.words;
+      const done = `${now.frames_done} ${now.frames_done === 1 ? "frame" : "frames"} done`;
+      window.Alpine.store("jobs").end(message || (about ? `${about}: ${done}` : done));
     },
     show(/** @type {Api["Newest"]} */ { frame, outlines, matte }) {
       if (matte && this.now) this.newest = { frame, url: `/api/follows/${this.now.id}/newest.png?of=${matte}` };

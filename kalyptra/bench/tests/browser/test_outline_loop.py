@@ -159,6 +159,7 @@ class OutlineLoop(BrowserCase):
         page.get_by_role("button", name="Follow ahead to the end").click()
         page.get_by_text("back from later keys").first.wait_for()
         self.followed(head + 6)
+        page.get_by_role("status", name="Work under way").get_by_text("following: 28 frames done").first.wait_for()
         self.assertGreater(np.mean([self.overlap(frame) for frame in range(0, 29, 4)]), 0.85)
         np.testing.assert_allclose(outline_at(self.outline, LAST).rows, mended.rows, atol=0.05)
         page.keyboard.press("Home")
