@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.lab import EVERY, bins_of, main_colours, squares_to
+from kalyptra.core.following.propagate.nearby import wider
 
 
 class Tuning(NamedTuple):
@@ -46,8 +47,9 @@ class Tuning(NamedTuple):
     apart: int = 2
     away: int = 24
     wider: int = 3
-    """L*a*b* codes from the subject's colours, how much of its mixture, and px from the subject beyond which somebody
-    at the key is no edge of it, and is not taken for what lies around it; and px around somebody left out as well."""
+    """Somebody alike at the key has colours within so many L*a*b* codes of the subject's, and as much of its mixture.
+    So many px around the subject are its edge and are not looked at, who comes within the next is not left out of what
+    lies around it, and the last are left out around somebody as well."""
 
 
 TUNING = Tuning()
@@ -84,16 +86,14 @@ class KeyColours:
         area = float(keys[0][1].sum())
         pixels = np.concatenate([lab.reshape(-1, 3) for lab, _ in keys]).astype(np.float32)
         share = np.concatenate([matte.reshape(-1) for _, matte in keys])
-        none, blend = np.zeros(len(EVERY), np.float32), np.eye(2 * TUNING.colours, dtype=np.float32)
-        nothing = KeyColours(none, none.astype(np.uint8), blend, _counted(np.zeros(1, np.uint8)), area, 0.0)
         inside = np.flatnonzero(share > 0.8)
         if len(inside) < TUNING.colours:
-            return nothing
+            return KeyColours._unknown(area)
         own = _Colours.of(main_colours(pixels, inside, TUNING.colours, TUNING.sample, chance))
         alike = [_alike_at(lab, matte, own) for lab, matte in keys]
         outside = np.flatnonzero((share < 0.1) & ~np.concatenate([mask.reshape(-1) for mask in alike]))
         if len(outside) < TUNING.colours:
-            return nothing
+            return KeyColours._unknown(area)
         around = _Colours.of(main_colours(pixels, outside, TUNING.colours, TUNING.sample, chance))
         table = np.asarray((around.away - own.away) / (own.away + around.away + TUNING.alike), np.float32)
         nearest = np.where(own.away <= around.away, own.names, around.names + TUNING.colours).astype(np.uint8)
@@ -107,6 +107,12 @@ class KeyColours:
         worth = float(np.clip(1 - TUNING.missed * missed - TUNING.mistaken * mistaken, 0, 1))
         blend = _blend(np.concatenate([own.known, around.known]))
         return KeyColours(table, nearest, blend, _counted(nearest[its[0]]) @ blend, area, worth)
+
+    @staticmethod
+    def _unknown(area: float) -> KeyColours:
+        """Of a key with too little inside or outside to say anything."""
+        none, blend = np.zeros(len(EVERY), np.float32), np.eye(2 * TUNING.colours, dtype=np.float32)
+        return KeyColours(none, none.astype(np.uint8), blend, _counted(np.zeros(1, np.uint8)), area, 0.0)
 
     def says(self, lab: NDArray[np.uint8]) -> NDArray[np.float32]:
         """(height, width) -1 to 1 for L*a*b* codes; a little smoothed, since grain is no evidence."""
@@ -147,7 +153,7 @@ class KeyColours:
         if new is None:
             masks = [own]
         else:
-            own &= cv2.dilate(new.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+            own &= wider(new, 4)
             masks = [own, new | own]  # what moves behind the subject is new as well, and may touch it
         names = self.nearest[bins_of(lab)]
         parts = [(self._same(names[here]), here) for mask in masks for here in _parts_of(mask, self.area)]
@@ -179,31 +185,26 @@ class _Colours(NamedTuple):
 def _alike_at(lab: NDArray[np.uint8], matte: NDArray[np.float32], own: _Colours) -> NDArray[np.bool_]:
     """(height, width) who else is made of the subject's colours at its key, and does not touch it: somebody alike.
 
-    Of them it is told by other things than its colours; were they taken for what lies around it, it had none of its
-    own, and was not found again.
+    They are told from it by other things than colours; taken for what lies around it, they would leave it none of its
+    own, and it would not be found again.
     """
     bins, blend = bins_of(lab), _blend(own.known)
 
     def mixture(here: NDArray[np.bool_]) -> NDArray[np.float32]:
         return _counted(own.names[bins[here]], len(own.known)) @ blend
 
-    its, near = mixture(matte > 0.8), _around(matte > 0.1, TUNING.away)
-    like = (cv2.blur(own.away[bins], (3, 3)) < TUNING.of_its) & ~_around(matte > 0.1, TUNING.apart)
+    its, near = mixture(matte > 0.8), wider(matte > 0.1, TUNING.away)
+    like = (cv2.blur(own.away[bins], (3, 3)) < TUNING.of_its) & ~wider(matte > 0.1, TUNING.apart)
     alike = np.zeros(matte.shape, bool)
     for here in _parts_of(like, float(matte.sum())):
         if not (here & near).any() and float(np.minimum(mixture(here), its).sum()) > TUNING.as_itself:
             alike |= here
-    return _around(alike, TUNING.wider)
+    return wider(alike, TUNING.wider)
 
 
 def _beside(matte: NDArray[np.float32]) -> NDArray[np.bool_]:
     """(height, width) what lies beside a subject, and may be mistaken for it."""
-    return _around(matte > 0.5, TUNING.around) & (matte < 0.1)
-
-
-def _around(here: NDArray[np.bool_], px: int) -> NDArray[np.bool_]:
-    """(height, width) all that lies within so many px."""
-    return np.asarray(cv2.dilate(here.astype(np.uint8), np.ones((2 * px + 1,) * 2, np.uint8)) > 0)
+    return wider(matte > 0.5, TUNING.around) & (matte < 0.1)
 
 
 def _parts_of(mask: NDArray[np.bool_], area: float) -> Iterator[NDArray[np.bool_]]:

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.contest import Contest, px_inside
 from kalyptra.core.following.propagate.exposure import exposed_back
+from kalyptra.core.following.propagate.nearby import wider
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import Step
 from kalyptra.core.following.propagate.trail import KeyTrail
@@ -248,8 +249,7 @@ def _half_hidden(*states: SubjectState) -> bool:
 
 def _touch(first: Values, second: Values, px: int) -> bool:
     """Whether two mattes lie no farther than so many px apart."""
-    wide = cv2.dilate((first > 0.3).astype(np.uint8), np.ones((2 * px + 1, 2 * px + 1), np.uint8))
-    return bool((wide & (second > 0.3)).any())
+    return bool((wider(first > 0.3, px) & (second > 0.3)).any())
 
 
 def _background_motion(contest: Contest) -> Affine:

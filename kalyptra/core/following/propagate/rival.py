@@ -18,6 +18,7 @@ from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.difference import new_in
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.layer import MovedLayer
+from kalyptra.core.following.propagate.nearby import wider
 from kalyptra.core.following.propagate.state import SubjectState
 from kalyptra.core.following.propagate.step import Step, drawn_to
 from kalyptra.core.log_odds import expit
@@ -83,11 +84,6 @@ def is_near(state: SubjectState, rival: SubjectState) -> bool:
     return window is None or bool((rival.matte[window] > 0.3).any())
 
 
-def _beyond(here: NDArray[np.uint8], px: int) -> NDArray[np.bool_]:
-    side = 2 * px + 1
-    return np.asarray(cv2.dilate(here, np.ones((side, side), np.uint8)) == 0)
-
-
 def told_apart(step: Step, other: Step, first: bool) -> tuple[SubjectState, SubjectState | None]:
     """Two who were followed apart, with what both took given to either.
 
@@ -116,7 +112,7 @@ def _confined(rival: SubjectState) -> NDArray[np.float32]:
         return rival.matte
     everywhere = (slice(0, rival.matte.shape[0]), slice(0, rival.matte.shape[1]))
     expected = rival.trail.matte_in(everywhere) > 0.3
-    return np.asarray(rival.matte * ~_beyond(expected.astype(np.uint8), TUNING.astray), np.float32)
+    return np.asarray(rival.matte * wider(expected, TUNING.astray), np.float32)
 
 
 def _together(step: Step, other: Step) -> bool:

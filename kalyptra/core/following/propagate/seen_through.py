@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core.following.propagate.lab import bins_of, main_colours, squares_to
 from kalyptra.core.following.propagate.look import shrunk_to, smaller
+from kalyptra.core.following.propagate.nearby import wider
 from kalyptra.core.following.propagate.two_motions import gone_apart, stays_behind
 from kalyptra.core.window import window_of
 
@@ -102,7 +103,7 @@ class _Place(NamedTuple):
 
     def is_thin(self, deep: Values) -> bool:
         """Whether only something thin lies between it and the outside; `deep` is px from there, (height, width)."""
-        return bool(np.quantile(deep[_wider(self.mask, 1) & ~self.mask], 0.25) < TUNING.thin)
+        return bool(np.quantile(deep[wider(self.mask, 1) & ~self.mask], 0.25) < TUNING.thin)
 
 
 def seen_through(codes: Codes, ahead: Iterable[Codes], drawn: Values) -> Mask:
@@ -172,12 +173,8 @@ def _as_the_seeds(codes: Codes, tell: Values, seeds: Mask, drawn: Values) -> Mas
     cv2.grabCut(np.ascontiguousarray(codes), marks, None, *models, TUNING.turns, cv2.GC_INIT_WITH_MASK)
     through = inside & ((marks == cv2.GC_BGD) | (marks == cv2.GC_PR_BGD))
     if through.sum() > TUNING.grown * seeds.sum():
-        through &= _wider(seeds, TUNING.near)
+        through &= wider(seeds, TUNING.near)
     return np.asarray(through)
-
-
-def _wider(mask: Mask, px: int) -> Mask:
-    return np.asarray(cv2.dilate(mask.astype(np.uint8), np.ones((2 * px + 1,) * 2, np.uint8)) > 0)
 
 
 def _rim(drawn: Values, px: int) -> Mask:
@@ -189,7 +186,7 @@ def _rim(drawn: Values, px: int) -> Mask:
 def _colours(lab: Codes, drawn: Values) -> tuple[Values, Values] | None:
     """How much nearer each colour is to what lies around than to what lies along the line, units of evidence; and how
     far it is from what lies around, L*a*b* codes. None where either is too small to say."""
-    near = _wider(drawn > 0.05, TUNING.around) & (drawn < 0.02)
+    near = wider(drawn > 0.05, TUNING.around) & (drawn < 0.02)
     rim, others = _rim(drawn, TUNING.rim), np.flatnonzero(near)
     if min(rim.sum(), len(others)) < 3 * TUNING.colours:
         return None
@@ -218,7 +215,7 @@ def _unlike(lab: Codes, place: Mask, drawn: Values) -> float:
     window = window_of(place.astype(np.uint8), TUNING.beside)
     assert window is not None
     close, near = place[window], lab[window]
-    outside = near[_wider(close, TUNING.beside) & (drawn[window] < 0.02)]
+    outside = near[wider(close, TUNING.beside) & (drawn[window] < 0.02)]
     if len(outside) < TUNING.few:
         return math.inf
     here, others, more = (_some(pixels).astype(np.float32) for pixels in (near[close], outside[::2], outside[1::2]))

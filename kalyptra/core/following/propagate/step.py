@@ -22,6 +22,7 @@ from kalyptra.core.following.propagate.evidence import PLANES, evidence_planes, 
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.key_match import matched_to_key
 from kalyptra.core.following.propagate.layer import MovedLayer
+from kalyptra.core.following.propagate.nearby import wider
 from kalyptra.core.following.propagate.state import AROUND, SubjectState
 from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.following.propagate.weigh import weighed
@@ -218,8 +219,7 @@ def _found_again(
 
 def _is_of_others(again: NDArray[np.bool_], free: NDArray[np.bool_]) -> bool:
     """Whether what looks like the subject lies along somebody else: a part of them that they dropped."""
-    along = cv2.dilate((~free).astype(np.uint8), np.ones((2 * TUNING.along + 1,) * 2, np.uint8)) > 0
-    return bool(np.count_nonzero(again & along) > TUNING.most_along * np.count_nonzero(again))
+    return bool(np.count_nonzero(again & wider(~free, TUNING.along)) > TUNING.most_along * np.count_nonzero(again))
 
 
 def _was_there(before: SubjectState, lab: NDArray[np.uint8], again: NDArray[np.bool_]) -> bool:
@@ -228,8 +228,7 @@ def _was_there(before: SubjectState, lab: NDArray[np.uint8], again: NDArray[np.b
     Args:
         lab: (height, width, 3) L*a*b* codes of the frame, exposed as the key was.
     """
-    own = cv2.dilate((before.matte > 0.3).astype(np.uint8), np.ones((2 * TUNING.apart + 1,) * 2, np.uint8))
-    beside = again & (own == 0)
+    beside = again & ~wider(before.matte > 0.3, TUNING.apart)
     if np.count_nonzero(beside) < TUNING.there * np.count_nonzero(again):
         return False
     lab_before = cv2.cvtColor(exposed_back(before.codes, before.exposure), cv2.COLOR_RGB2LAB)
@@ -269,8 +268,7 @@ def _gated(matte: NDArray[np.float32], contest: Contest, moved: SubjectState) ->
     if float(moved.matte.sum()) < TUNING.whole * moved.lasting.area:
         return matte
     expected = np.maximum(contest.front.matte, moved.trail.matte_in(contest.window))
-    near = cv2.dilate((expected > 0.3).astype(np.uint8), np.ones((2 * TUNING.gate + 1,) * 2, np.uint8))
-    return np.asarray(matte * near, np.float32)
+    return np.asarray(matte * wider(expected > 0.3, TUNING.gate), np.float32)
 
 
 def _again(trail: KeyTrail, codes: NDArray[np.uint8], state: SubjectState, signs: Signs) -> KeyTrail:
