@@ -467,6 +467,9 @@ export const viewerParts = {
     get timecode() {
       return shot().clip.timecodes[this.store.frame] ?? "";
     },
+    get small() {
+      return sparing();
+    },
     get playing() {
       return this.store.playing;
     },

@@ -158,6 +158,7 @@ class OutlineLoop(BrowserCase):
         self.saved(head + 6)
         page.get_by_role("button", name="Follow ahead to the end").click()
         page.get_by_text("back from later keys").first.wait_for()
+        self.assertFalse(page.get_by_role("progressbar").is_visible())  # nothing counts the way back
         self.followed(head + 6)
         page.get_by_role("status", name="Work under way").get_by_text("following: 28 frames done").first.wait_for()
         self.assertGreater(np.mean([self.overlap(frame) for frame in range(0, 29, 4)]), 0.85)
