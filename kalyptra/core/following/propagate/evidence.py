@@ -46,6 +46,8 @@ def evidence_planes(
     key_codes, key_matte = before.trail.shown(window)
     as_at_key = exposed_back(frame.codes[window], contest.exposure)
     differs = cv2.transform(cv2.absdiff(key_codes, as_at_key).astype(np.float32), np.full((1, 3), 1 / 3))
+    if before.trail.lost:
+        differs = np.zeros_like(differs)  # there is no picture to differ from
     lab = (frame.lab[window].astype(np.float32) - 128) / np.array([64, 24, 24], np.float32)
     area = min(float(before.matte.sum()) / max(before.lasting.area, 1.0), 2.0)
     planes = (
