@@ -5,10 +5,15 @@ They teach the network what holds for anything that moves, and not what people l
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from kalyptra.truth.motion.kinds import Kind, Traits
 from kalyptra.truth.motion.puppet import Part, Points, area, bone, circle, limb, line, turned
+
+PARCEL = 1
+"""The surface that the place is like, where it is like the subject."""
 
 
 def made_up(seed: int) -> Kind:
@@ -30,6 +35,24 @@ def made_up(seed: int) -> Kind:
 
     pace = float(rng.uniform(0.2, 1.3)) if rng.random() < 0.6 else 0.0
     return Kind(f"made up {seed}", parts, colours, float(rng.uniform(90, 400)), pace)  # type: ignore[arg-type]
+
+
+def carrying(kind: Kind, seed: int) -> Kind:
+    """The same with a parcel before it. Where the place shall be like the subject, it is like the parcel alone."""
+    rng = np.random.default_rng([seed, 19])
+    middle, sides = rng.normal((0, -0.55), (0.06, 0.12)), rng.uniform(0.035, 0.11, 2)
+    corners = middle + sides * np.array([(-1, -1), (1, -1), (1, 1), (-1, 1.0)])
+    sway, turn, phase = rng.uniform(0, 0.03), rng.uniform(1, 8), rng.uniform(0, 6.3)
+    tilt = float(rng.uniform(-0.3, 0.3))
+
+    def parts(seconds: float, traits: Traits) -> list[Part]:
+        own = kind.parts(seconds, traits)
+        moved = corners + sway * np.array([np.cos(turn * seconds + phase), np.sin(turn * seconds + phase)])
+        others = [replace(part, surface=part.surface + (part.surface >= PARCEL)) for part in own]
+        return [*others, area(moved, PARCEL, tilt)]
+
+    colours = (*kind.colours[:PARCEL], tuple(float(v) for v in _colour(rng)), *kind.colours[PARCEL:])
+    return replace(kind, parts=parts, colours=colours)  # type: ignore[arg-type]
 
 
 def _colour(rng: np.random.Generator) -> np.ndarray:

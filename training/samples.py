@@ -1,8 +1,9 @@
-"""Make samples: python -m training.samples FOLDER MINUTES FIRST [WEIGHTS].
+"""Make samples: python -m training.samples FOLDER MINUTES FIRST [WEIGHTS [KIND...]].
 
 Each clip is made from its number, followed from a true key, and every frame's planes are kept with the true matte. The
 frame before is wrong in the ways that following makes it wrong: by what the network says itself (WEIGHTS, read anew for
 each clip), by what the contest says, or by a true matte that is damaged.
+Where kinds are named, only clips of those are made, of the test bed's tune half.
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ from __future__ import annotations
 import sys
 import time
 from collections.abc import Callable, Iterator, Mapping
-from functools import partial
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -28,8 +29,9 @@ from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.matte.stored import codes_of
 from kalyptra.core.window import window_of
 from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
+from kalyptra.truth.motion.kinds import KINDS
 from kalyptra.truth.motion.scene import Background, Camera
-from training.kinds import made_up
+from training.kinds import carrying, made_up
 
 TUNE_KINDS = ("walker", "turner", "animal", "ball", "car", "cloth")
 """The kinds of the test bed's tune half: those of the other half are never trained on."""
@@ -42,6 +44,10 @@ KEPT = 0.6
 """The share of frames that become samples: neighbours are much alike."""
 DRAWN = 0.25
 """The share of clips whose key is a line that was drawn, and loose."""
+CARRIES = 0.3
+"""The share of clips whose subject has something before it that has the colours of the place."""
+GRADED = 0.5
+"""The share of clips that are seen in another light: dim, tinted, flat or steep."""
 CONTEST = PLANES.index("matte of the contest")
 Planes = NDArray[np.float32]
 
@@ -59,10 +65,18 @@ def scenario_of(number: int) -> tuple[Scenario, bool]:
     return scenario, bool(rng.random() < 0.6)
 
 
+def clip_of(number: int) -> MotionClip:
+    scenario, unlike = scenario_of(number)
+    kind = made_up(number) if unlike else None
+    if np.random.default_rng([number, 29]).random() < CARRIES:
+        kind = carrying(kind or KINDS[scenario.kind], number)
+        scenario = replace(scenario, troubles=scenario.troubles | {Trouble.LIKE_COLOURS})
+    return MotionClip(scenario, kind)
+
+
 def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArray[np.float32]]]:
     """Planes and true mattes of a clip's frames, in windows."""
-    scenario, unlike = scenario_of(number)
-    clip = MotionClip(scenario, made_up(number) if unlike else None)
+    clip = clip_of(number)
     rng = np.random.default_rng([number, 13])
     order = frames_of(clip, rng)
     if not order:
@@ -77,18 +91,23 @@ def samples_of(number: int, weigh: Weigh | None) -> Iterator[tuple[Planes, NDArr
         seen.append(planes)
         return weigh(planes) if network and weigh else np.ascontiguousarray(planes[CONTEST])
 
-    codes, key = looked_at(clip, order[0]), truth[order[0]]
-    around = Surroundings(partial(looked_at, clip), order)
+    light = light_of(number)
+
+    def picture(frame: int) -> NDArray[np.uint8]:
+        return np.asarray(cv2.LUT(looked_at(clip, frame), light))
+
+    codes, key = picture(order[0]), truth[order[0]]
+    around = Surroundings(picture, order)
     subject = FollowedSubject(around, codes, loose(rng, key) if drawn else key, drawn=drawn, weigh=decide)
     for frame in order[1:]:
         window = window_of((subject.matte > 0.3).astype(np.uint8), AROUND) if subject.seen else None
         seen.clear()
-        subject.step(looked_at(clip, frame))
+        subject.step(picture(frame))
         # The first is the subject's; somebody alike who is followed beside it comes after it.
         if seen and window is not None and rng.random() < KEPT:
             yield seen[0], truth[frame][window]
         if damaged and rng.random() < 0.4:
-            subject.correct(damage(rng, truth[frame], looked_at(clip, frame)))
+            subject.correct(damage(rng, truth[frame], picture(frame)))
 
 
 def frames_of(clip: MotionClip, rng: np.random.Generator) -> list[int]:
@@ -97,6 +116,16 @@ def frames_of(clip: MotionClip, rng: np.random.Generator) -> list[int]:
     if not whole:
         return []
     return list(range(whole[-1], -1, -1)) if rng.random() < 0.3 else list(range(whole[0], clip.frames))
+
+
+def light_of(number: int) -> NDArray[np.uint8]:
+    """(256, 1, 3) what each code of a clip becomes: of many clips the same, of the others as by another light."""
+    rng = np.random.default_rng([number, 17])
+    codes = np.arange(256)[:, None, None] / 255 * np.ones(3)
+    if rng.random() < GRADED:
+        tint = rng.uniform(0.55, 1, 3)
+        codes = rng.uniform(0.2, 1) * tint / tint.max() * codes ** rng.uniform(0.75, 1.5) + rng.uniform(0, 0.06)
+    return np.asarray(np.clip(255 * codes, 0, 255).round(), np.uint8)
 
 
 def loose(rng: np.random.Generator, matte: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -163,8 +192,12 @@ def write_clips(arrays_of: Callable[[int], Mapping[str, NDArray[np.uint8]]]) -> 
 
 def main() -> None:
     weights = Path(sys.argv[4]) if len(sys.argv) > 4 else None
+    kinds = sys.argv[5:]
 
     def arrays_of(number: int) -> dict[str, NDArray[np.uint8]]:
+        scenario, unlike = scenario_of(number)
+        if kinds and (unlike or scenario.kind not in kinds):
+            return {}
         weigh = None
         if weights and weights.exists():
             from training.network import weigh_of

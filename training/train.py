@@ -149,8 +149,8 @@ def main() -> None:
             if samples.held_back and steps:
                 own, contest = judged(network, samples.held_back)
                 done = f"{60 * told.minutes * gone:5.0f} s, {steps} steps of {BATCH}, {len(samples.train)} samples"
-                loss = f"loss {np.mean(losses[-200:]):.4f}"
-                print(f"{done}, {loss}, held back J {own:.3f} (contest {contest:.3f})", flush=True)
+                lately = f"loss {np.mean(losses[-200:]):.4f}"
+                print(f"{done}, {lately}, held back J {own:.3f} (contest {contest:.3f})", flush=True)
             said = time.monotonic()
         for group in optimiser.param_groups:
             cosine = 0.5 * (1 + np.cos(np.pi * gone))

@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 from kalyptra.core.following.propagate.evidence import PLANES
 from kalyptra.core.matte.overlap import overlap
 from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
+from kalyptra.truth.motion.kinds import KINDS
 from kalyptra.truth.motion.scene import Background, Camera
 from training.confidence import FLAGGED, fitted
 from training.edge_samples import samples_of as edge_samples
-from training.kinds import made_up
-from training.samples import SEED, damage, loose, packed, samples_of, scenario_of, unpacked
+from training.kinds import PARCEL, carrying, made_up
+from training.samples import SEED, damage, light_of, loose, packed, samples_of, scenario_of, unpacked
 
 
 class Samples(TestCase):
@@ -35,6 +36,15 @@ class Samples(TestCase):
         self.assertGreater(min(areas), 200)
         self.assertEqual(len({round(area) for area in areas}), 12)
 
+    def test_who_carries_a_parcel_looks_as_before_but_for_that(self) -> None:
+        traits = np.linspace(0, 1, 12)
+        for kind in (KINDS["walker"], made_up(3)):
+            loaded = carrying(kind, 5)
+            *rest, parcel = loaded.parts(0.4, traits)
+            self.assertEqual(parcel.surface, PARCEL)
+            before = [kind.colours[part.surface] for part in kind.parts(0.4, traits)]
+            self.assertEqual([loaded.colours[part.surface] for part in rest], before)
+
     def test_an_edge_is_learnt_from_where_the_matte_and_the_larger_picture_lie_over_each_other(self) -> None:
         sample = next(edge_samples(500_002))
         height, width = sample.matte.shape
@@ -53,6 +63,13 @@ class Samples(TestCase):
             self.assertEqual(planes.shape, (len(PLANES), *truth.shape))
             self.assertLess(np.abs(unpacked(packed(planes)) - planes).max(), 1 / 90)
             self.assertTrue((planes[PLANES.index("odds by rule")] != 0).mean() > 0.5, "what the rules say is a plane")
+
+    def test_about_half_of_the_clips_are_seen_in_another_light_in_which_what_is_lighter_is_so_still(self) -> None:
+        lights = [light_of(number)[:, 0].astype(int) for number in range(200)]
+        same = [np.array_equal(light, np.arange(256)[:, None] * np.ones(3)) for light in lights]
+        self.assertTrue(70 < sum(same) < 130)
+        self.assertTrue(all((np.diff(light, axis=0) >= 0).all() for light in lights))
+        self.assertLess(min(light.max() for light in lights), 90, "some are dim")
 
     @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 10**6))
