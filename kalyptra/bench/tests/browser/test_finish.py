@@ -269,7 +269,7 @@ class Finishes(BrowserCase):
         frames = "Alpine.store('viewer').ready.reduce((sum, [first, last]) => sum + last - first + 1, 0)"
         wide = "document.querySelector('.picture canvas:not(.second)').width"
         self.assertEqual([self.page.evaluate(seen) for seen in (frames, wide)], [1, 480])  # it is told to save data
-        self.page.get_by_text("Half size, to save data").wait_for()
+        self.page.get_by_text("half size").wait_for()
         self.page.evaluate("delete navigator.connection.saveData; Alpine.store('viewer').fill()")
         self.until("Alpine.store('viewer').ready.some(([first, last]) => last - first >= 20)")
         self.page.evaluate("Alpine.store('viewer').go(5)")
