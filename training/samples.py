@@ -66,6 +66,7 @@ def scenario_of(number: int) -> tuple[Scenario, bool]:
 
 
 def clip_of(number: int) -> MotionClip:
+    """The clip of this number: what `scenario_of` says, and of some what the subject carries."""
     scenario, unlike = scenario_of(number)
     kind = made_up(number) if unlike else None
     if np.random.default_rng([number, 29]).random() < CARRIES:

@@ -23,8 +23,12 @@ from kalyptra.core import (
 from kalyptra.core.clip.facts import Transfer
 from kalyptra.core.clip.reader import Picture
 from kalyptra.core.following.propagate.background import Surroundings
+from kalyptra.core.following.propagate.evidence import PLANES
 from kalyptra.core.following.propagate.hidden import beside_hidden
 from kalyptra.core.following.propagate.key_match import matched_to_key
+from kalyptra.core.following.propagate.layer import dense_search
+from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.following.propagate.step import propagate
 from kalyptra.core.following.propagate.subject import FollowedSubject
 from kalyptra.core.following.propagate.trail import KeyTrail
 from kalyptra.core.tests.moving import overlap, texture
@@ -141,6 +145,22 @@ class FoundInTheKey(TestCase):
             again = matched_to_key(trail, codes, seen)
             assert again is not None
             self.assertGreater(overlap(again.matte_in((slice(None), slice(None))), whole), 0.9)
+
+    def test_of_who_was_lost_the_key_s_picture_says_nothing_until_they_are_in_it_again(self) -> None:
+        clip = BehindAPost()
+        seen: list[NDArray[np.float32]] = []
+
+        def noting(planes: NDArray[np.float32]) -> NDArray[np.float32]:
+            seen.append(planes)
+            return planes[PLANES.index("matte of the contest")]
+
+        behind = Surroundings(clip.look, [0, 1]).behind(1, clip.look(1))
+        here = SubjectState.at(clip.look(0), clip.truth(0))
+        for state in (here, here.elsewhere()):
+            propagate(state, clip.look(1), behind, dense_search(), noting)
+        told = [PLANES.index(name) for name in ("key's matte carried along", "difference from the key's picture")]
+        self.assertTrue(all(seen[0][plane].any() for plane in told))
+        self.assertFalse(any(seen[1][plane].any() for plane in told))
 
     def test_what_looks_like_nothing_of_it_says_nothing(self) -> None:
         clip = BehindAPost()

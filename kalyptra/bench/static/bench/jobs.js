@@ -3,7 +3,7 @@ import { work } from "./following.js";
 import { describedRender, rendering } from "./renders.js";
 import { duration } from "./words.js";
 
-/** @typedef {{ id: string; words: string; detail: string; done: number; active: boolean; counted: boolean; cancel: () => unknown }} Job */
+/** @typedef {{ id: string; words: string; detail: string; done: number | null; active: boolean; cancel: () => unknown }} Job */ // done: a share; null where nothing counts
 
 const MOST = 5; // ended ones that are told
 
@@ -23,16 +23,16 @@ function allJobs() {
   const jobs = /** @type {Job[]} */ ([]);
   if (now) {
     const time = left === null ? "" : `, ${duration(left)}`;
-    const counted = !now.newest?.back; // the way back has no count
-    const detail = counted ? `${now.frames_done} of ${now.frames}${time}` : "back from later keys";
-    jobs.push({ id: "work", words: now.words, detail, done: now.frames_done / Math.max(1, now.frames), active: true, counted, cancel: () => work().cancel() });
+    const back = now.newest?.back;
+    const detail = back ? "back from later keys" : `${now.frames_done} of ${now.frames}${time}`;
+    jobs.push({ id: "work", words: now.words, detail, done: back ? null : now.frames_done / Math.max(1, now.frames), active: true, cancel: () => work().cancel() }); // prettier-ignore
   }
   for (const render of rendering().active) {
     const { title, detail } = describedRender(render);
-    jobs.push({ id: `render-${render.id}`, words: title, detail, done: render.frames_done / Math.max(1, render.frames), active: true, counted: true, cancel: () => rendering().cancel(render.id) }); // prettier-ignore
+    jobs.push({ id: `render-${render.id}`, words: title, detail, done: render.frames_done / Math.max(1, render.frames), active: true, cancel: () => rendering().cancel(render.id) }); // prettier-ignore
   }
   for (const [i, words] of window.Alpine.store("jobs").ended.entries())
-    jobs.push({ id: `ended-${i}`, words, detail: "", done: 1, active: false, counted: false, cancel: () => {} });
+    jobs.push({ id: `ended-${i}`, words, detail: "", done: null, active: false, cancel: () => {} });
   return jobs;
 }
 
@@ -51,7 +51,7 @@ export const jobs = () => ({
     return this.first?.active ?? false;
   },
   get counted() {
-    return this.first?.counted ?? false;
+    return this.first !== undefined && this.first.done !== null;
   },
   get ended() {
     return this.any && !this.active;

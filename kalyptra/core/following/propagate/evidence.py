@@ -10,6 +10,8 @@ from kalyptra.core.following.propagate.background import BackgroundPicture
 from kalyptra.core.following.propagate.contest import Contest, Frame
 from kalyptra.core.following.propagate.exposure import exposed_back
 from kalyptra.core.following.propagate.state import SubjectState
+from kalyptra.core.following.propagate.trail import KeyTrail
+from kalyptra.core.window import Window
 
 PLANES = (
     "lightness", "a", "b", "expected by the subject's motion", "expected by the background's motion",
@@ -43,11 +45,7 @@ def evidence_planes(
     codes_behind = exposed_back(np.clip(behind.codes[window], 0, 255).astype(np.uint8), contest.exposure)
     lab_behind = cv2.cvtColor(codes_behind, cv2.COLOR_RGB2LAB)
     known = np.minimum(rest[..., 1] + rest[..., 2], 1)
-    key_codes, key_matte = before.trail.shown(window)
-    as_at_key = exposed_back(frame.codes[window], contest.exposure)
-    differs = cv2.transform(cv2.absdiff(key_codes, as_at_key).astype(np.float32), np.full((1, 3), 1 / 3))
-    if before.trail.lost:
-        differs = np.zeros_like(differs)  # there is no picture to differ from
+    key_matte, differs = _beside_the_key(before.trail, exposed_back(frame.codes[window], contest.exposure), window)
     lab = (frame.lab[window].astype(np.float32) - 128) / np.array([64, 24, 24], np.float32)
     area = min(float(before.matte.sum()) / max(before.lasting.area, 1.0), 2.0)
     planes = (
@@ -55,13 +53,30 @@ def evidence_planes(
         contest.error / 15, contest.error_behind / 15, contest.says, before.lasting.worth,
         contest.evidence / 4, contest.matte, np.clip(contest.deep, -24, 24) / 12, plain / RESIDUAL,
         beyond / 10, rest[..., 0] / 15, rest[..., 1], key_matte,
-        np.minimum(cv2.blur(differs, (3, 3)), 40) / 15, area, rest[..., 2], rest[..., 3],
+        differs, area, rest[..., 2], rest[..., 3],
         before.lasting.says(lab_behind) * known,
     )  # fmt: skip
     out = np.zeros((len(PLANES), *contest.matte.shape), np.float32)
     for i, plane in enumerate(planes):
         out[i] = plane
     return np.clip(out, -MOST, MOST, out=out)
+
+
+def _beside_the_key(
+    trail: KeyTrail, as_at_key: NDArray[np.uint8], window: Window
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """The key's matte as it comes to lie in a window, and how far the picture differs from the key's: nothing of either
+    once the trail is lost.
+
+    Args:
+        as_at_key: (height, width, 3) the window's codes, exposed as the key was.
+    """
+    if trail.lost:
+        nothing = np.zeros(as_at_key.shape[:2], np.float32)
+        return nothing, nothing
+    codes, matte = trail.shown(window)
+    differs = cv2.transform(cv2.absdiff(codes, as_at_key).astype(np.float32), np.full((1, 3), 1 / 3))
+    return matte, np.asarray(np.minimum(cv2.blur(differs, (3, 3)), 40) / 15, np.float32)
 
 
 def with_rules(planes: NDArray[np.float32], odds: NDArray[np.float32]) -> NDArray[np.float32]:
