@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 
 from kalyptra.core import ClipFacts, FootageKind, Picture, Rate, Transfer
 from kalyptra.truth.motion import surfaces
-from kalyptra.truth.motion.clip import GRAIN, recorded
-from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH
+from kalyptra.truth.motion.clip import GRAIN, grained, recorded
+from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH, laid_over
 
 FOCAL = 900.0
 """Px of the picture: an angle of 56 degrees across."""
@@ -80,7 +80,9 @@ class CameraClip:
         self._sign = float(rng.choice((-1.0, 1.0)))
         self._seed = seed
         self._sky = cv2.GaussianBlur(surfaces.place(rng, half, (700, 1400)), (0, 0), 25)
-        self._ground = surfaces.busy(rng, half, (1024, 1024))
+        self._ground = [surfaces.busy(rng, half, (1024, 1024))]
+        for _ in range(6):
+            self._ground.append(cv2.resize(self._ground[-1], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA))
         self.page = Board(
             np.array([-0.15 + rng.uniform(-0.1, 0.1), -1.75, 2.3]), np.array([0.62, 0.02, 0.2]),
             np.array([0.0, 0.5, -0.18]), surfaces.place(rng, half, (500, 640)),
@@ -159,9 +161,7 @@ class CameraClip:
     def _coded(self) -> list[NDArray[np.uint8]]:
         out = []
         for frame in range(self.frames):
-            codes = self._drawn(frame)
-            grain = np.random.default_rng([self._seed, frame]).normal(0, GRAIN, codes.shape)
-            out.append(np.clip(codes + grain, 0, 255).astype(np.uint8))
+            out.append(grained(self._drawn(frame), np.random.default_rng([self._seed, frame]), GRAIN))
         return recorded(out)
 
     def _drawn(self, frame: int) -> surfaces.Picture:
@@ -188,8 +188,7 @@ class CameraClip:
         place = [np.asarray((pose.place[i] + rays[..., i] * away) * 120, np.float32) for i in (0, 2)]
         blurred = np.clip(np.log2(np.maximum(away / 6, 1)) + 1, 0, 5)
         out = np.zeros((*away.shape, 3), np.float32)
-        level = self._ground
-        for i in range(7):
+        for i, level in enumerate(self._ground):
             share = np.clip(1 - np.abs(blurred - i), 0, 1).astype(np.float32)
             rows = np.flatnonzero(share.any(axis=1))
             if len(rows):
@@ -197,7 +196,6 @@ class CameraClip:
                 across, ahead = (np.mod(at[band] / 2**i, level.shape[0]).astype(np.float32) for at in place)
                 seen = cv2.remap(level, across, ahead, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
                 out[band] += share[band, :, None] * seen
-            level = cv2.resize(level, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
         return out
 
     def _lay(self, out: surfaces.Picture, board: Board, pose: Pose) -> None:
@@ -214,10 +212,14 @@ class CameraClip:
             face = cv2.resize(face, size, interpolation=cv2.INTER_AREA)
         high, broad = face.shape[:2]
         own = np.array([[0, 0], [broad, 0], [broad, high], [0, high]], np.float32) - np.float32(0.5)
-        matrix = cv2.getPerspectiveTransform(own, seen - np.float32(0.5))
-        laid = cv2.warpPerspective(
-            face, matrix, (out.shape[1], out.shape[0]), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-        )
         cover = np.zeros(out.shape[:2], np.uint8)
         cv2.fillConvexPoly(cover, np.round(seen * 16).astype(np.int32), 255, cv2.LINE_AA, 4)
-        out += (laid - out) * (cover[..., None].astype(np.float32) / 255)
+        left, top, width, height = cv2.boundingRect(cover)
+        if not width:
+            return
+        window = slice(top, top + height), slice(left, left + width)
+        matrix = cv2.getPerspectiveTransform(own, seen - np.array([left, top], np.float32) - np.float32(0.5))
+        laid = cv2.warpPerspective(
+            face, matrix, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
+        laid_over(out[window], laid, cover[window].astype(np.float32) / np.float32(255))

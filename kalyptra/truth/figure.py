@@ -15,9 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kalyptra.core import Picture, Transfer
+from kalyptra.truth.motion.clip import grained
 
 WIDTH, HEIGHT, FRAMES = 960, 540, 60
 SIDE = 600
+GRAIN = 3.0
 
 
 class FigureClip(StrEnum):
@@ -91,9 +93,8 @@ class MovingFigure:
             a, b = max(0, left), min(WIDTH, left + 110)
             if b > a:
                 codes[:, a:b], matte[:, a:b] = bar[:HEIGHT, a - left : b - left], 0
-        grain = np.random.default_rng(frame).normal(0, 3, codes.shape)
-        codes = codes * (1 + 0.06 * np.sin(1.5 * turn)) + grain
-        return np.clip(codes, 0, 255).astype(np.uint8), np.clip(matte, 0, 1).astype(np.float32)
+        lit = codes * (1 + 0.06 * np.sin(1.5 * turn))
+        return grained(lit, np.random.default_rng(frame), GRAIN), np.clip(matte, 0, 1).astype(np.float32)
 
 
 def _sized(picture: NDArray[Any], size: tuple[int, int]) -> NDArray[np.float32]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kalyptra.core import ClipFacts, FootageKind, Picture, Rate, Transfer, recover
 from kalyptra.truth.measures import psnr
+from kalyptra.truth.motion.clip import grained
 
 GRAIN = 2.0
 
@@ -50,8 +51,7 @@ class Passing:
     def picture(self, frame: int) -> Picture:
         share = self.truth(frame)[..., None]
         codes = self.plate(frame) * (1 - share) + np.array([200, 60, 40], np.float32) * share
-        grain = np.random.default_rng(frame).normal(0, GRAIN, codes.shape)
-        return Picture(np.clip(codes + grain, 0, 255).astype(np.uint8), Transfer.SRGB)
+        return Picture(grained(codes, np.random.default_rng(frame), GRAIN), Transfer.SRGB)
 
     def close(self) -> None:
         pass

@@ -51,8 +51,8 @@ class TrackedClip:
         self.footage = open_clip(self.folder / "proxy.mp4", ClipFacts.model_validate(prepared["proxy_facts"]))
 
     @property
-    def _mattes(self) -> list[NDArray[np.uint8]]:
-        return _greys(self.folder / "matte.mkv")
+    def _mattes(self) -> GreyClip:
+        return grey_clip(self.folder / "matte.mkv")
 
     def truth(self, frame: int) -> NDArray[np.float32]:
         return self._mattes[frame].astype(np.float32) / np.float32(255)
@@ -78,11 +78,22 @@ class TrackedClip:
         return 2 * precision * recall / max(precision + recall, 1e-9)
 
 
+class GreyClip:
+    """The frames of a grey clip, (height, width), read as far as is asked for: that takes longer than following it."""
+
+    def __init__(self, path: Path) -> None:
+        self._coming = av.open(str(path)).decode(video=0)
+        self._read: list[NDArray[np.uint8]] = []
+
+    def __getitem__(self, frame: int) -> NDArray[np.uint8]:
+        while len(self._read) <= frame:
+            self._read.append(next(self._coming).to_ndarray(format="gray"))
+        return self._read[frame]
+
+
 @lru_cache(maxsize=2)
-def _greys(path: Path) -> list[NDArray[np.uint8]]:
-    """The frames of a grey clip, (height, width); reading one takes longer than following much of it."""
-    with av.open(str(path)) as container:
-        return [picture.to_ndarray(format="gray") for picture in container.decode(video=0)]
+def grey_clip(path: Path) -> GreyClip:
+    return GreyClip(path)
 
 
 def _edge(mask: NDArray[np.bool_]) -> NDArray[np.uint8]:

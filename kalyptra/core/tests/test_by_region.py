@@ -156,7 +156,8 @@ class ByRegion(TestCase):
 
     def test_who_comes_back_into_the_picture_has_a_region_from_the_first_frames_on(self) -> None:
         troubles = frozenset({Trouble.LEAVES})
-        clip = MotionClip(Scenario("back", "tune", "animal", Background.LEAVES, Camera.LOCKED, troubles, 30_020, 80))
+        made = Scenario("back", "tune", "animal", Background.LEAVES, Camera.LOCKED, troubles, 30_020, 80)
+        clip = MotionClip(made, only=52)
         border = traced(clip.truth(26))[0]
         outline = drawn_outline("line1", 26, border, motion=Motion.FREE)
         steps = list(follow(outline, clip, range(26, 52), clip.width))

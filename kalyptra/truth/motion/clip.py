@@ -18,7 +18,7 @@ from kalyptra.core import ClipFacts, FootageKind, Picture, Rate, Transfer
 from kalyptra.truth.motion import surfaces
 from kalyptra.truth.motion.kinds import COATS, HAIR, KINDS, SKIN, TROUSERS, Kind
 from kalyptra.truth.motion.puppet import Part
-from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH, Aim, Background, Camera, Place, aim_at, lay
+from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH, Aim, Background, Camera, Place, aim_at, laid_over, lay
 
 Matte = NDArray[np.float32]
 SHUTTER, EXPOSURES = 0.5, 5
@@ -59,15 +59,17 @@ class MotionClip:
     scenario: Scenario
     own_kind: Kind | None = None
     """A kind that is in no list, for training."""
+    only: int | None = None
+    """How many of its first frames are recorded; None for all of them."""
     frames: int = field(init=False)
     width: int = field(init=False, default=WIDTH)
 
     def __post_init__(self) -> None:
         made = self.scenario
-        self.frames = made.frames
+        self.frames = made.frames if self.only is None else self.only
         self.facts = ClipFacts(
             kind=FootageKind.SEQUENCE, container="made", codec="made", width=WIDTH, height=HEIGHT,
-            rate=Rate(numerator=RATE, denominator=1), frames=made.frames, transfer=Transfer.SRGB, bits=8,
+            rate=Rate(numerator=RATE, denominator=1), frames=self.frames, transfer=Transfer.SRGB, bits=8,
         )  # fmt: skip
         rng = np.random.default_rng([made.seed, len(made.name)])
         self._kind: Kind = self.own_kind or KINDS[made.kind]
@@ -161,7 +163,9 @@ class MotionClip:
         aim = self._aim(seconds)
         matrix = aim.matrix() @ self._standing(seconds)
         covered = lay(out, self._kind.parts(seconds, self._traits), self._faces, self._kind.height, matrix, 0.5)
-        return np.asarray(out / np.maximum(covered, 1e-6)[..., None], np.float32), covered
+        reached = _reached(covered)
+        out[reached] /= np.maximum(covered[reached], 1e-6)[..., None]
+        return out, covered
 
     def _lay_others(self, out: surfaces.Picture, aim: Aim, seconds: float, ahead: bool) -> Matte:
         """The look-alike and the post, whichever lie on that side of the subject; what they cover."""
@@ -194,7 +198,8 @@ class MotionClip:
         out = self._place.picture(aim, seconds)
         self._lay_others(out, aim, seconds, ahead=False)
         colour, matte = self.subject(seconds)
-        out += (colour - out) * matte[..., None]
+        reached = _reached(matte)
+        laid_over(out[reached], colour[reached], matte[reached])
         before = self._lay_others(out, aim, seconds, ahead=True)
         return out, np.asarray(matte * (1 - before), np.float32), matte
 
@@ -205,16 +210,15 @@ class MotionClip:
         times = np.linspace(-SHUTTER / 2, SHUTTER / 2, EXPOSURES) / RATE if Trouble.BLUR in made.troubles else [0.0]
         pictures, mattes, shares = [], [], []
         full = max(float(self.subject(frame / RATE)[1].sum()) for frame in range(0, made.frames, 8))
-        for frame in range(made.frames):
+        for frame in range(self.frames):
             instants = [self.instant(max(0.0, frame / RATE + away)) for away in times]
             light = np.mean([_light(codes) for codes, _, _ in instants], axis=0) if len(instants) > 1 else None
             codes = _codes(np.asarray(light, np.float32)) if light is not None else instants[0][0]
-            seen = np.mean([visible for _, visible, _ in instants], axis=0)
+            seen = np.mean([visible for _, visible, _ in instants], axis=0) if len(instants) > 1 else instants[0][1]
             whole = float(np.mean([matte.sum() for _, _, matte in instants]))
             if Trouble.EXPOSURE in made.troubles:
                 codes = codes * np.float32(1 + 0.22 * np.sin(2 * np.pi * frame / made.frames))
-            grain = np.random.default_rng([made.seed, frame]).normal(0, GRAIN, codes.shape)
-            pictures.append(np.clip(codes + grain, 0, 255).astype(np.uint8))
+            pictures.append(grained(codes, np.random.default_rng([made.seed, frame]), GRAIN))
             mattes.append(np.round(np.clip(seen, 0, 1) * 255).astype(np.uint8))
             shares.append(min(1.0, float(seen.sum()) / max(whole, 0.35 * full, 1.0)))
         return pictures, mattes, shares
@@ -222,6 +226,13 @@ class MotionClip:
     @cached_property
     def _coded(self) -> list[NDArray[np.uint8]]:
         return recorded(self._recorded[0])
+
+
+def grained(codes: surfaces.Picture, rng: np.random.Generator, grain: float) -> NDArray[np.uint8]:
+    """A picture as codes with grain of a standard deviation."""
+    whole = rng.normal(0, grain, codes.shape)
+    whole += codes
+    return np.clip(whole, 0, 255, out=whole).astype(np.uint8)
 
 
 def recorded(pictures: Sequence[NDArray[np.uint8]]) -> list[NDArray[np.uint8]]:
@@ -241,6 +252,12 @@ def recorded(pictures: Sequence[NDArray[np.uint8]]) -> list[NDArray[np.uint8]]:
             container.mux(stream.encode())
         with av.open(str(path)) as container:
             return [picture.to_ndarray(format="rgb24") for picture in container.decode(video=0)]
+
+
+def _reached(covered: Matte) -> tuple[slice, slice]:
+    """The window outside of which nothing is covered."""
+    left, top, width, height = cv2.boundingRect((covered > 0).astype(np.uint8))
+    return slice(top, top + height), slice(left, left + width)
 
 
 def disc_kernel(diameter: float) -> Matte:

@@ -198,9 +198,16 @@ def lay(
         face = cv2.warpAffine(
             faces[part.surface % len(faces)], whole, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP
         )
-        out[window] += (face - out[window]) * share[..., None]
+        laid_over(out[window], face, share)
         covered[window] += share * (1 - covered[window])
     return covered
+
+
+def laid_over(out: Picture, face: Picture, share: NDArray[np.float32]) -> None:
+    """Lay a picture over another, in place, with the share that it has of each pixel; the first is used up."""
+    face -= out
+    face *= share[..., None]
+    out += face
 
 
 def _coverage(
