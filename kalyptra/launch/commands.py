@@ -79,7 +79,11 @@ def settings_environment(database: str | None) -> dict[str, str]:
         "DJANGO_SETTINGS_MODULE": "kalyptra.config.settings",
         "KALYPTRA_SECRET_KEY": secret.read_text(),
         "NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(LOCAL / "compiled")),
+        "PYTHONPYCACHEPREFIX": os.environ.get("PYTHONPYCACHEPREFIX", str(LOCAL / "bytecode")),
     }
+    # Whoever asks Python to write no bytecode wants none beside the sources. Without any, each process translates some
+    # two thousand modules anew, which is half of the time that it takes to start.
+    env.pop("PYTHONDONTWRITEBYTECODE", None)
     if database:
         env["KALYPTRA_DATABASE_URL"] = database
     return env

@@ -118,11 +118,12 @@ class ForkServer:
         env = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "OPENBLAS_NUM_THREADS": "1"}
         if "NUMBA_CACHE_DIR" in os.environ:
             env["NUMBA_CACHE_DIR"] = os.environ["NUMBA_CACHE_DIR"]
+        # Isolated, it reads no variable that says where bytecode lies.
+        bytecode = ["-X", f"pycache_prefix={sys.pycache_prefix}"] if sys.pycache_prefix else []
         start = START.format(root=str(ROOT), core=str(ROOT / "kalyptra" / "core"))
+        command = [sys.executable, "-I", *bytecode, "-c", start]
         with theirs:
-            self._process = subprocess.Popen(
-                [sys.executable, "-I", "-c", start], stdin=theirs.fileno(), stdout=subprocess.DEVNULL, env=env
-            )
+            self._process = subprocess.Popen(command, stdin=theirs.fileno(), stdout=subprocess.DEVNULL, env=env)
         self._control, self._owner = ours, os.getpid()
 
 

@@ -195,6 +195,20 @@ class Missing(TestCase):
         self.assertIn("bin/kalyptra start", done.stdout)
 
 
+class Bytecode(TestCase):
+    def test_a_module_is_translated_once_also_for_who_wants_no_bytecode_beside_the_sources(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder, asked = Path(name), {"PYTHONDONTWRITEBYTECODE": "1"}
+            (folder / "lamp.py").write_text("lit = True\n")
+            with mock.patch.dict(os.environ, asked), mock.patch.object(commands, "LOCAL", folder):
+                os.environ.pop("PYTHONPYCACHEPREFIX", None)
+                (folder / "secret-key").write_text("made up")
+                env = {**commands.settings_environment(None), "PYTHONPATH": name}
+            subprocess.run([sys.executable, "-c", "import lamp"], env=env, check=True)
+            self.assertTrue(list((folder / "bytecode").rglob("lamp.*.pyc")))
+            self.assertEqual(list(folder.glob("__pycache__")), [])
+
+
 class Supervising(TestCase):
     def setUp(self) -> None:
         held = tempfile.TemporaryDirectory()
