@@ -42,7 +42,9 @@ def distance_field(
     distance, labels = np.ascontiguousarray(distance[wanted]), np.ascontiguousarray(labels[wanted])
     values = np.empty((*distance.shape, 2), np.float32)
     points[:, :2] -= wanted[1].start, wanted[0].start
-    _refine(distance, labels, piece_of, points, values, reach + 3)
+    ways = np.roll(points[:, :2], -1, axis=0) - points[:, :2]
+    per_way = 1 / np.maximum(np.square(ways).sum(axis=1), 1e-12)
+    _refine(distance, labels, piece_of, points, ways, per_way, values, reach + 3)
     return distance, values
 
 
@@ -59,7 +61,7 @@ def _touch(owner, points):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def _refine(distance, labels, piece_of, points, values, reach):  # type: ignore[no-untyped-def]
+def _refine(distance, labels, piece_of, points, ways, per_way, values, reach):  # type: ignore[no-untyped-def]
     count = len(points)
     for row in range(distance.shape[0]):
         for column in range(distance.shape[1]):
@@ -73,19 +75,17 @@ def _refine(distance, labels, piece_of, points, values, reach):  # type: ignore[
             looked = True
             while looked:  # on along the line, for as long as it comes nearer
                 looked = False
-                for k in range(middle - 3, middle + 4):
-                    i = k % count
-                    j = (i + 1) % count
-                    ex, ey = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1]
-                    long = ex * ex + ey * ey
-                    share = 0.0
-                    if long > 0:
-                        share = min(max(((x - points[i, 0]) * ex + (y - points[i, 1]) * ey) / long, 0.0), 1.0)
-                    dx, dy = points[i, 0] + share * ex - x, points[i, 1] + share * ey - y
+                i = (middle - 3) % count
+                for _ in range(7):
+                    ex, ey = ways[i, 0], ways[i, 1]
+                    dx, dy = points[i, 0] - x, points[i, 1] - y
+                    share = min(max(-(dx * ex + dy * ey) * per_way[i], 0.0), 1.0)
+                    dx, dy = dx + share * ex, dy + share * ey
                     square = dx * dx + dy * dy
                     if square < best - 1e-12:
                         best, best_piece, best_share = square, i, share
                         looked = True
+                    i = i + 1 if i + 1 < count else 0
                 looked = looked and best_piece != middle
                 middle = best_piece
             j = (best_piece + 1) % count
