@@ -13,8 +13,8 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy import fft
 from numpy.typing import NDArray
-from scipy import fft
 
 from kalyptra.core.following.propagate.lab import main_colours
 from kalyptra.core.following.propagate.round_rims import Place
