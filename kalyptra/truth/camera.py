@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kalyptra.core import ClipFacts, FootageKind, Picture, Rate, Transfer
 from kalyptra.truth.motion import surfaces
 from kalyptra.truth.motion.clip import GRAIN, grained, recorded
-from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH, laid_over
+from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH, laid_over, reached
 
 FOCAL = 900.0
 """Px of the picture: an angle of 56 degrees across."""
@@ -214,12 +214,13 @@ class CameraClip:
         own = np.array([[0, 0], [broad, 0], [broad, high], [0, high]], np.float32) - np.float32(0.5)
         cover = np.zeros(out.shape[:2], np.uint8)
         cv2.fillConvexPoly(cover, np.round(seen * 16).astype(np.int32), 255, cv2.LINE_AA, 4)
-        left, top, width, height = cv2.boundingRect(cover)
-        if not width:
+        window = reached(cover)
+        share = cover[window].astype(np.float32) / np.float32(255)
+        if not share.size:
             return
-        window = slice(top, top + height), slice(left, left + width)
-        matrix = cv2.getPerspectiveTransform(own, seen - np.array([left, top], np.float32) - np.float32(0.5))
+        corner = np.array([window[1].start, window[0].start], np.float32)
+        matrix = cv2.getPerspectiveTransform(own, seen - corner - np.float32(0.5))
         laid = cv2.warpPerspective(
-            face, matrix, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+            face, matrix, share.shape[::-1], flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
         )
-        laid_over(out[window], laid, cover[window].astype(np.float32) / np.float32(255))
+        laid_over(out[window], laid, share)

@@ -16,6 +16,7 @@ from kalyptra.core.setup.document.setup import Refine
 from kalyptra.core.setup.geometry.curve import Curve
 from kalyptra.core.setup.geometry.fit import fit_closed
 from kalyptra.core.setup.geometry.warp import Matrix, mapped
+from kalyptra.truth.motion.clip import grained
 
 SIZE = (270, 480)
 
@@ -83,8 +84,7 @@ class Moving:
         if frame in self.bar:
             left, right = self.bar[frame]
             codes[:, left:right] = self._bar[:, left:right]
-        grain = np.random.default_rng(1000 + frame).normal(0, 1.5, codes.shape)
-        return Picture(np.clip(codes + grain, 0, 255).astype(np.uint8), Transfer.SRGB)
+        return Picture(grained(codes, np.random.default_rng(1000 + frame), 1.5), Transfer.SRGB)
 
     def close(self) -> None:
         pass

@@ -34,7 +34,7 @@ from kalyptra.core.setup.document.stored import How, Spot, Stroke
 from kalyptra.core.tests.moving import overlap, texture
 from kalyptra.truth.figure import FigureClip, MovingFigure
 from kalyptra.truth.measures import overlap as overlap_of
-from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble
+from kalyptra.truth.motion.clip import MotionClip, Scenario, Trouble, grained
 from kalyptra.truth.motion.scene import Background, Camera
 from kalyptra.truth.passing import Passing
 from kalyptra.truth.tracked import TrackedClip
@@ -171,9 +171,7 @@ class Following(TestCase):
         for (x, y), share in zip(places, truth, strict=True):
             own = np.roll(grounds[1], (int(y) - 270, int(x) - 480), (0, 1))
             whole = grounds[0] * (1 - share[..., None]) + own * share[..., None]
-            pictures.append(
-                np.clip(whole + np.random.default_rng(int(x)).normal(0, 2, whole.shape), 0, 255).astype(np.uint8)
-            )
+            pictures.append(grained(whole, np.random.default_rng(int(x)), 2))
         px_off = []
         for step in follow_mattes({0: truth[0]}, Pictures(pictures), range(8)):
             there = cv2.resize(truth[step.frame], (480, 270), interpolation=cv2.INTER_AREA)
@@ -205,7 +203,7 @@ class Colours(TestCase):
         """A disc over something else, both with grain."""
         share = disc(*place, 25)[..., None]
         codes = light * (share * np.float32(subject) + (1 - share) * np.float32(around))
-        return np.clip(codes + np.random.default_rng(3).normal(0, grain, codes.shape), 0, 255).astype(np.uint8)
+        return grained(codes, np.random.default_rng(3), grain)
 
     def learnt(self, subject: tuple[int, ...], around: tuple[int, ...], matte: NDArray[np.float32]) -> KeyColours:
         return KeyColours.of((cv2.cvtColor(self.seen(subject, around), cv2.COLOR_RGB2LAB), matte))

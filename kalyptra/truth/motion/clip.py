@@ -18,7 +18,19 @@ from kalyptra.core import ClipFacts, FootageKind, Picture, Rate, Transfer
 from kalyptra.truth.motion import surfaces
 from kalyptra.truth.motion.kinds import COATS, HAIR, KINDS, SKIN, TROUSERS, Kind
 from kalyptra.truth.motion.puppet import Part
-from kalyptra.truth.motion.scene import HEIGHT, RATE, WIDTH, Aim, Background, Camera, Place, aim_at, laid_over, lay
+from kalyptra.truth.motion.scene import (
+    HEIGHT,
+    RATE,
+    WIDTH,
+    Aim,
+    Background,
+    Camera,
+    Place,
+    aim_at,
+    laid_over,
+    lay,
+    reached,
+)
 
 Matte = NDArray[np.float32]
 SHUTTER, EXPOSURES = 0.5, 5
@@ -163,8 +175,8 @@ class MotionClip:
         aim = self._aim(seconds)
         matrix = aim.matrix() @ self._standing(seconds)
         covered = lay(out, self._kind.parts(seconds, self._traits), self._faces, self._kind.height, matrix, 0.5)
-        reached = _reached(covered)
-        out[reached] /= np.maximum(covered[reached], 1e-6)[..., None]
+        window = reached(covered)
+        out[window] /= np.maximum(covered[window], 1e-6)[..., None]
         return out, covered
 
     def _lay_others(self, out: surfaces.Picture, aim: Aim, seconds: float, ahead: bool) -> Matte:
@@ -198,8 +210,8 @@ class MotionClip:
         out = self._place.picture(aim, seconds)
         self._lay_others(out, aim, seconds, ahead=False)
         colour, matte = self.subject(seconds)
-        reached = _reached(matte)
-        laid_over(out[reached], colour[reached], matte[reached])
+        window = reached(matte)
+        laid_over(out[window], colour[window], matte[window])
         before = self._lay_others(out, aim, seconds, ahead=True)
         return out, np.asarray(matte * (1 - before), np.float32), matte
 
@@ -252,12 +264,6 @@ def recorded(pictures: Sequence[NDArray[np.uint8]]) -> list[NDArray[np.uint8]]:
             container.mux(stream.encode())
         with av.open(str(path)) as container:
             return [picture.to_ndarray(format="rgb24") for picture in container.decode(video=0)]
-
-
-def _reached(covered: Matte) -> tuple[slice, slice]:
-    """The window outside of which nothing is covered."""
-    left, top, width, height = cv2.boundingRect((covered > 0).astype(np.uint8))
-    return slice(top, top + height), slice(left, left + width)
 
 
 def disc_kernel(diameter: float) -> Matte:

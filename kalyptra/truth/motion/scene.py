@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 import cv2
 import numpy as np
@@ -204,10 +205,16 @@ def lay(
 
 
 def laid_over(out: Picture, face: Picture, share: NDArray[np.float32]) -> None:
-    """Lay a picture over another, in place, with the share that it has of each pixel; the first is used up."""
+    """Lay `face` over `out`, in place, by the share that it has of each pixel. What was in `face` is lost."""
     face -= out
     face *= share[..., None]
     out += face
+
+
+def reached(covered: NDArray[Any]) -> tuple[slice, slice]:
+    """The window outside of which nothing is covered; an empty one if nothing is."""
+    left, top, width, height = cv2.boundingRect((covered > 0).astype(np.uint8))
+    return slice(top, top + height), slice(left, left + width)
 
 
 def _coverage(
