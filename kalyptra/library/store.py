@@ -15,6 +15,7 @@ from django.conf import settings
 from django.core.files.base import ContentFile
 from django.core.files.storage import default_storage
 from django.db import connection
+from pydantic_core import to_json
 
 from kalyptra.core import PICTURE, RECORD, FolderStore, NotInStore, Setup, folded, read_setup
 from kalyptra.library import room
@@ -120,7 +121,7 @@ def names_in(document: dict[str, Any]) -> tuple[list[str], list[str]]:
         waiting += [
             inner for inner in (part.values() if isinstance(part, dict) else part) if isinstance(inner, dict | list)
         ]
-    return sorted(set(NAME.findall(json.dumps(document))) - records), sorted(records)
+    return sorted(set(NAME.findall(to_json(document).decode())) - records), sorted(records)
 
 
 def size() -> int:

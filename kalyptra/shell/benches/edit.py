@@ -130,8 +130,7 @@ def _asked(instance: Instance, client: Client, shot: int) -> Iterator[Figure]:
     work = client.post(f"/api/shots/{shot}/follows", json=order).json()
     while client.get(f"/api/follows/{work['id']}").json()["state"] in ("queued", "running"):
         time.sleep(0.2)
-    nothing = _taken(lambda _: client.get("/sign-in/"))
-    yield Figure("an answer of the page before signing in, beside", nothing, "ms")
+    yield Figure("an answer of the page of projects, beside", _taken(lambda _: client.get("/")), "ms")
     url = f"/api/follows/{work['id']}"
     yield Figure("an answer to a look at following", _taken(lambda _: client.get(url)), "ms")
     yield Figure("server CPU of a look at following", _server_cpu(instance, lambda: client.get(url)), "ms", 5)

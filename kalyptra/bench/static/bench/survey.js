@@ -14,7 +14,10 @@ const REST = 500; // ms of rest before a look whose numbers nobody watches: only
 
 // Numbers of 16 bits as the server packs them.
 function unpacked(/** @type {string} */ text) {
-  const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+  const letters = atob(text);
+  // A loop: to go through a string by its letters, as Array's own ways do, takes ten times as long.
+  const bytes = new Uint8Array(letters.length);
+  for (let i = 0; i < bytes.length; i += 1) bytes[i] = letters.charCodeAt(i);
   return new Uint16Array(bytes.buffer);
 }
 

@@ -84,7 +84,9 @@ export function createViewer() {
     lines: false, // lines of equal distance
     pointed: "", // the distance under the pointer
     draftWanted: false,
-    draftBusy: false,
+    drafts: 0, // asked for and not answered
+    draftAsked: 0, // the number of the last one that was asked for,
+    draftShown: { number: 0, time: 0 }, // and of the last one that was shown
     draftSize: atRest(),
     slow: 0, // pictures of this drag that took too long
     fetching: new Map(),
@@ -304,20 +306,24 @@ export function createViewer() {
       this.fill();
     },
 
-    // What is being dragged, small and at once; only the newest state matters.
+    // What is being dragged, small and at once; only the newest state matters. While one is made, the next is asked for.
     async draft() {
       this.playing = false;
       this.draftWanted = true;
-      if (this.draftBusy) return;
-      this.draftBusy = true;
+      if (this.drafts >= AT_ONCE) return;
+      this.drafts += 1;
       while (this.draftWanted && shot().drafting) {
         this.draftWanted = false;
+        const number = ++this.draftAsked;
         const subject = this.view === "matte" || this.view === "overlay" ? { subject: shot().chosen } : {};
         const body = shot().parts({ frame: this.frame, view: this.view, size: this.draftSize, tint: this.tint, ...subject });
         const started = performance.now();
         try {
           const blob = await blobOf(await ask("POST", shot().url("draft.jpg"), body));
-          this.slow += performance.now() - started > SLOW ? 1 : 0;
+          if (number < this.draftShown.number) continue; // a later one was faster
+          const time = performance.now();
+          this.slow += time - Math.max(started, this.draftShown.time) > SLOW ? 1 : 0;
+          this.draftShown = { number, time };
           if (this.slow > 1) this.draftSize = SMALL;
           if (shot().drafting) await this.paint("draft", blob);
           if (shot().drafting && ["beside", "over"].includes(this.beside)) {
@@ -328,7 +334,7 @@ export function createViewer() {
           // A setup between two valid ones: the next one shows.
         }
       }
-      this.draftBusy = false;
+      this.drafts -= 1;
     },
   };
 }

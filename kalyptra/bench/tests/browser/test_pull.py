@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import av
+import cv2
 import numpy as np
 from numpy.typing import NDArray
+from playwright.sync_api import Route
 
 from kalyptra.bench.tests.browser.case import BrowserCase
 from kalyptra.core import Setup, read_frame, resolve
@@ -53,6 +55,28 @@ class Pulls(BrowserCase):
         self.page.evaluate(f"Alpine.store('viewer').go({frame})")
         self.page.wait_for_timeout(200)
         self.page.evaluate("Alpine.store('survey').settled()")
+
+    def test_while_a_drag_is_shown_the_next_picture_is_made_and_none_that_comes_late_is_shown(self) -> None:
+        self.open("Tea glass")
+        page, asked = self.page, list[Route]()
+        page.route("**/draft.jpg", lambda route: asked.append(route))  # Playwright marks what it is given
+        box = self.box_of(page.locator("[data-focus]").first)
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        for i in range(1, 6):
+            page.mouse.move(box["x"], box["y"] - 4 * i)
+            page.wait_for_timeout(60)
+        self.assertEqual(len(asked), 2)
+        early, late = (np.full((54, 96, 3), colour, np.uint8) for colour in ((0, 0, 255), (255, 0, 0)))  # B, G, R
+        asked[1].fulfill(body=cv2.imencode(".jpg", late)[1].tobytes(), content_type="image/jpeg")
+        self.until(lambda: len(asked) == 3)
+        asked[0].fulfill(body=cv2.imencode(".jpg", early)[1].tobytes(), content_type="image/jpeg")
+        self.until("Alpine.store('viewer').drafts === 1")
+        red, _, blue = self.pixel(0.5, 0.5)
+        self.assertGreater(blue, red)
+        page.unroute("**/draft.jpg")
+        page.mouse.up()
+        self.revision_shown(3)
 
     def test_a_rack_by_pointing_is_dragged_played_and_rendered(self) -> None:
         shot, page = self.open("Tea glass"), self.page

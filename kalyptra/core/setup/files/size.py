@@ -12,7 +12,8 @@ MOST_KEYS = 20_000
 """Keys of one value over time."""
 MOST_POINTS = 30_000
 """Points of drawn lines in all keys together."""
-
+SURELY_WITHIN = 2 * MOST_KEYS
+"""Bytes of a setup as text below which no limit can be passed: each key, point or value takes two letters at least."""
 
 CONTAINERS = {dict, list, tuple}
 
