@@ -108,6 +108,9 @@ def _dragged() -> Iterator[Figure]:
         page.goto(f"/shots/{client.shots()['Parcel runner']}/")
         page.wait_for_selector("canvas[data-shown]")
         count_drafts(page)
+        page.locator('.stage[data-stage="subjects"]').click()
+        page.wait_for_timeout(4000)
+        drafts_a_second(page, '[data-act="move"]')  # not counted: what was just started is still loading its loops
         for stage, what, title in (
             ("subjects", '[data-act="move"]', "the runner's outline"),
             ("pull", "[data-focus]", "a key on the runner's chart"),

@@ -12,7 +12,8 @@ export { bare, copy, countOf };
 export const outlinesOf = (/** @type {Api["Subject"] | undefined} */ subject) => (subject?.matte.kind === "outline" ? subject.matte.outlines : []);
 
 export const OWN_CARD = "card"; // the card in space with the shot's own picture
-const READ_EVERY = 200; // ms between two readings of the numbers in a drag
+const READ_EVERY = 200; // ms at least between two readings of the numbers in a drag,
+const READ_SHARE = 0.2; // and how much of the time they may take, which the pictures need as well
 const READ_WHOLE = 2000; // frames up to which all numbers are read at once
 /** @param {unknown} a @param {unknown} b */
 const same = (a, b) => a === b || JSON.stringify(a) === JSON.stringify(b);
@@ -210,6 +211,7 @@ export class OpenShot extends Saving {
     this.readingBusy = true;
     while (this.readingWanted) {
       this.readingWanted = false;
+      const started = performance.now();
       try {
         const mattes = !this.drafting || !this.reading;
         const found = await askJson("POST", this.url("readings"), this.parts({ mattes, ...this.stretch }), undefined, true);
@@ -218,7 +220,9 @@ export class OpenShot extends Saving {
         if (!this.drafting) toast(refusal.message, true);
       }
       // In a drag the picture goes first: the numbers follow a little behind.
-      if (this.drafting) await new Promise((resolve) => setTimeout(resolve, READ_EVERY));
+      const now = performance.now();
+      const next = now + Math.max(READ_EVERY, (now - started) * (1 / READ_SHARE - 1));
+      while (this.drafting && performance.now() < next) await new Promise((resolve) => setTimeout(resolve, 50));
     }
     this.readingBusy = false;
   }

@@ -9,6 +9,7 @@ import { metres } from "./words.js";
 const REST = 960; // px on the long side, at rest
 const SMALL = 480; // for those who want few data, and in a drag in which one took longer than this:
 const SLOW = 80; // ms: twelve pictures a second
+const SLOW_FOR = 60_000; // ms after a drag until large ones are tried again
 const KEPT_BYTES = 300e6;
 const AT_ONCE = 2;
 const AHEAD = 60; // frames fetched ahead while nothing plays,
@@ -179,7 +180,8 @@ export function createViewer() {
     },
 
     async show() {
-      if (!shot().drafting) [this.draftSize, this.slow] = [atRest(), 0]; // the next drag begins large
+      const forgotten = performance.now() - this.draftShown.time > SLOW_FOR; // a drag soon after a slow one begins small
+      if (!shot().drafting && forgotten) [this.draftSize, this.slow] = [atRest(), 0];
       this.note();
       this.showSecond();
       const frame = this.frame;

@@ -62,6 +62,8 @@ class StoredAt:
 
 
 MatteAt = DrawnAt | StoredAt
+Standings = dict[tuple[str, float], float]
+"""Distances of those who stand on a ground, metres, by subject and frame, as far as they were asked for."""
 
 
 @dataclass(frozen=True)
@@ -233,11 +235,11 @@ def mark_of(setup: Setup, mark: Mark, frame: float, size: tuple[int, int]) -> fl
 
 
 def _away_in(setup: Setup, camera: Camera) -> Away:
-    subjects = {subject.id: subject for subject in setup.subjects}
+    subjects, standing = {subject.id: subject for subject in setup.subjects}, _standing_in(setup, camera)
 
     def away(name: str, at: float) -> float | None:
         subject = subjects.get(name)
-        return distance_of(setup, subject, at, camera) if subject else None
+        return _distance(setup, subject, at, camera, standing) if subject else None
 
     return away
 
@@ -278,9 +280,21 @@ def subject_at(subject: Subject, frame: float, distance: float) -> SubjectAt:
 
 def distance_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
     """A subject's distance in metres at a frame: from the ground it stands on, or from its keys."""
+    return _distance(setup, subject, frame, camera, _standing_in(setup, camera))
+
+
+def _standing_in(setup: Setup, camera: Camera) -> Standings:
+    """What is known already of those who stand on a ground. It is asked for once where many distances are."""
+    return setup.remembered(("standing", camera), dict)
+
+
+def _distance(setup: Setup, subject: Subject, frame: float, camera: Camera, standing: Standings) -> float:
     if subject.standing is None:
         return subject.distance.at(frame, mix_distance)
-    return setup.remembered(("away", subject.id, frame, camera), lambda: _standing_of(setup, subject, frame, camera))
+    of_frame = subject.id, frame
+    if of_frame not in standing:
+        standing[of_frame] = _standing_of(setup, subject, frame, camera)
+    return standing[of_frame]
 
 
 def _standing_of(setup: Setup, subject: Subject, frame: float, camera: Camera) -> float:
