@@ -127,6 +127,13 @@ class Documents(TestCase):
         setup = Setup(footage=Footage(first=3, last=40), subjects=(subject(),))
         self.assertEqual(read_setup(setup.model_dump_json()), setup)
 
+    def test_what_was_worked_out_of_a_setup_is_no_part_of_it_and_not_known_of_its_copies(self) -> None:
+        looked_at = Setup(subjects=(subject(),))
+        resolve(looked_at, 3, (640, 360))
+        self.assertEqual(looked_at.remembered("a number", lambda: 1), 1)
+        self.assertEqual(looked_at, Setup(subjects=(subject(),)))
+        self.assertEqual(looked_at.model_copy(update={"effect": False}).remembered("a number", lambda: 2), 2)
+
     def test_what_makes_no_sense_is_refused_with_the_place(self) -> None:
         good = Setup(subjects=(subject(),)).model_dump(mode="json")
         two = [good["subjects"][0]] * 2

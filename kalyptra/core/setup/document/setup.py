@@ -272,6 +272,15 @@ class Output(Frozen):
     quality: Compression = Compression.GOOD
 
 
+class _Memory(dict[Hashable, Any]):
+    """What was worked out of a setup. Setups are equal whatever that is: they are compared with all that they hold."""
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Memory)
+
+    __hash__ = None  # type: ignore[assignment]
+
+
 class Setup(Frozen):
     """Everything that decides a shot's result."""
 
@@ -289,7 +298,7 @@ class Setup(Frozen):
     finish: Finish = Finish()
     output: Output = Output()
 
-    _memory: dict[Hashable, Any] = PrivateAttr(default_factory=dict)
+    _memory: _Memory = PrivateAttr(default_factory=_Memory)
 
     def remembered(self, key: Hashable, make: Callable[[], T]) -> T:
         """What follows from this setup alone, worked out once: a setup never changes."""
@@ -297,6 +306,11 @@ class Setup(Frozen):
         if key not in memory:
             memory[key] = make()
         return cast("T", memory[key])
+
+    def __copy__(self) -> Self:
+        copied = super().__copy__()
+        copied._memory = _Memory()  # a copy is made to be changed
+        return copied
 
     @model_validator(mode="after")
     def _holds_together(self) -> Self:
