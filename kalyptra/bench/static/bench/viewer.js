@@ -11,7 +11,7 @@ const SMALL = 480; // for those who want few data, and in a drag in which one to
 const SLOW = 80; // ms: twelve pictures a second
 const SLOW_FOR = 60_000; // ms after a drag until large ones are tried again
 const KEPT_BYTES = 300e6;
-const AT_ONCE = 2;
+const AT_ONCE = 2; // pictures that are asked for
 const AHEAD = 60; // frames fetched ahead while nothing plays,
 const NEXT = 3; // and as long as somebody is at work: until the look was the same for
 const SETTLED = 1500; // ms
@@ -180,8 +180,10 @@ export function createViewer() {
     },
 
     async show() {
-      const forgotten = performance.now() - this.draftShown.time > SLOW_FOR; // a drag soon after a slow one begins small
-      if (!shot().drafting && forgotten) [this.draftSize, this.slow] = [atRest(), 0];
+      if (!shot().drafting) {
+        this.slow = 0;
+        if (performance.now() - this.draftShown.time > SLOW_FOR) this.draftSize = atRest(); // else as the last drag ended
+      }
       this.note();
       this.showSecond();
       const frame = this.frame;

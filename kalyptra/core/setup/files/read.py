@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from pydantic import ValidationError
-from pydantic_core import to_json
+from pydantic_core import PydanticSerializationError, to_json
 
 from kalyptra.core.setup.document.records import Records
 from kalyptra.core.setup.document.setup import VERSION, Setup
@@ -52,6 +52,8 @@ def read_setup(document: str | bytes | Mapping[str, Any], records: Records | Non
             raise TypeError("it is not a set of named fields")
         data = dict(given)
         text = _text_of(data)
+    except PydanticSerializationError as error:
+        raise SetupError("not a setup: it goes too deep, or holds what cannot be written as text") from error
     except (ValueError, TypeError, RecursionError) as error:
         raise SetupError(f"not a setup: {error}") from error
     _check(data, text)
@@ -59,9 +61,10 @@ def read_setup(document: str | bytes | Mapping[str, Any], records: Records | Non
     if not isinstance(version, int) or version > VERSION or version < 1:
         raise SetupError(f"version {version!r} of the setup is not known here; this program reads 1 to {VERSION}")
     try:
-        while version < VERSION:
-            data = STEPS[version](data)
-            version += 1
+        if version < VERSION:
+            while version < VERSION:
+                data = STEPS[version](data)
+                version += 1
             text = _text_of(data)
     except (KeyError, TypeError, ValueError, ZeroDivisionError, AttributeError) as error:
         raise SetupError(f"a setup of version {version} that does not hold together: {error!r}") from error
@@ -72,7 +75,7 @@ def read_setup(document: str | bytes | Mapping[str, Any], records: Records | Non
 
 
 def _text_of(data: Document) -> bytes:
-    """As `json.dumps` has it, in a quarter of the time."""
+    """As JSON, with what is no number as Python writes it; `json.dumps` takes four times as long."""
     return to_json(data, inf_nan_mode="constants")
 
 
